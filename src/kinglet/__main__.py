@@ -1,0 +1,5 @@
+"""`python -m kinglet`."""
+
+from kinglet.cli.main import main
+
+main()

@@ -1,0 +1,1 @@
+"""What a person needs while writing a parser: previews, diagnoses, cases."""

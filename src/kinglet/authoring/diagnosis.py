@@ -1,0 +1,122 @@
+"""Why an event is not complete: the place in it, and what was expected there."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kinglet.authoring.spans import first_match, spans
+from kinglet.engine.plan import Plan, Reading, VariantPlan
+from kinglet.patterns.atoms import matching_prefix
+
+
+@dataclass(frozen=True)
+class Diagnosis:
+    """A fault of one event; start and end are the characters of raw at fault."""
+
+    fault: str
+    message: str
+    start: int
+    end: int
+
+
+def diagnose(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -> list[Diagnosis]:
+    """One diagnosis for each fault of an event."""
+    where = {span.field: span for span in spans(plan, raw, variant)}
+    found: list[Diagnosis] = []
+    for fault in faults:
+        kind, _, name = fault.partition(":")
+        span = where.get(name)
+        start, end = (span.start, span.end) if span else (0, len(raw.split("\n", 1)[0]))
+        text = raw[start:end]
+        if kind == "bad-value":
+            found.append(Diagnosis(fault, f"`{_short(text)}` is not {_about(plan, name)}", start, end))
+        elif kind == "bad-time":
+            formats = " or ".join(fmt.text for rule in plan.times if rule.slot == name for fmt in rule.reading.formats)
+            found.append(Diagnosis(fault, f"`{_short(text)}` is no time in the format {formats}", start, end))
+        elif kind == "unknown-kind" and plan.kind in where:
+            span = where[plan.kind]
+            text = raw[span.start : span.end]
+            found.append(Diagnosis(fault, f"no variant has the kind {text}", span.start, span.end))
+        elif kind in ("no-variant", "no-match"):
+            found.append(_stopped(plan, raw, fault))
+        else:
+            found.append(Diagnosis(fault, _PLAIN.get(kind, ""), start, end))
+    return found
+
+
+_PLAIN = {
+    "no-time": "no stamp where the time rules look for one",
+    "no-start": "these lines stand before the first line that starts an event",
+    "too-long": "longer than `events.max_bytes`; cut into pieces",
+    "bad-bytes": "has bytes that are not UTF-8; they show as \ufffd",
+}
+
+
+def _about(plan: Plan, name: str) -> str:
+    readings = [*([plan.envelope] if plan.envelope else []), *(variant.reading for variant in plan.variants)]
+    return next((field.type.about for reading in readings for field in reading.fields if field.name == name), "valid")
+
+
+def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
+    """How far the nearest variant got, or the envelope where even that did not match."""
+    base, text = 0, raw
+    tried: list[tuple[str, Reading]]
+    if plan.envelope is not None:
+        match = first_match(plan.envelope, raw)
+        if match is None:
+            tried = [("the envelope", plan.envelope)]
+        else:
+            assert plan.body is not None
+            base, text = match.start(plan.body), match[plan.body]
+            tried = [(variant.name, variant.reading) for variant in _candidates(plan, match)]
+    else:
+        tried = [(variant.name, variant.reading) for variant in plan.variants]
+    best = max(((*_reach(reading, text), name, reading) for name, reading in tried), key=lambda item: item[0], default=None)
+    if best is None:
+        return Diagnosis(fault, "no variant comes into question", base, len(raw))
+    end, expected, name, reading = best
+    at = base + max(end, 0)
+    rest = raw[at:].split("\n", 1)[0]
+    finds = f"finds `{_short(rest)}`" if rest.strip() else "the line ends"
+    how_far = "does not match from the start" if end <= 0 else f"reads up to column {at + 1}"
+    message = f"{name} {how_far}, then expects {_expected(expected, reading)} and {finds}"
+    return Diagnosis(fault, message, at, at + max(len(rest), 1))
+
+
+def _candidates(plan: Plan, match: re.Match[str]) -> list[VariantPlan]:
+    route = plan.otherwise
+    if plan.kind is not None:
+        value = match[plan.kind]
+        for kind, indices in plan.routes.items():
+            if str(kind) == value or (isinstance(kind, int) and value.lstrip("+-").isdigit() and int(value) == kind):
+                route = indices
+    return [plan.variants[i] for i in route]
+
+
+def _reach(reading: Reading, text: str) -> tuple[int, str]:
+    return matching_prefix(reading.regexes[-1], text)
+
+
+def _expected(piece: str, reading: Reading) -> str:
+    """A piece of a regex as the parser file writes it."""
+    if not piece or piece.startswith(("$", r"[ \t]*$")):
+        return "the end"
+    if piece == r"[ \t]+":
+        return "a blank"
+    name = re.match(r"\(\?P<(\w+)>", piece)
+    if name:
+        source = reading.sources.get(name[1])
+        return f"`{source}`" if source else f"`{piece}`"
+    if re.fullmatch(r"(?:\\[^A-Za-z0-9]|[^\\()\[\]{}*+?.|^$])+", piece):
+        return f"`{_unescaped(piece)}`"
+    return f"`{piece}`"
+
+
+def _unescaped(piece: str) -> str:
+    return re.sub(r"\\(.)", r"\1", piece)
+
+
+def _short(text: str, most: int = 30) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"

@@ -1,0 +1,52 @@
+"""Which characters of a raw event gave which field; computed only for what is shown."""
+
+from __future__ import annotations
+
+import functools
+import re
+from dataclasses import dataclass
+
+from kinglet.engine.plan import Plan, Reading
+
+
+@dataclass(frozen=True)
+class Span:
+    """Characters of a raw event, from start up to end."""
+
+    field: str
+    start: int
+    end: int
+
+
+def spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
+    """The spans of all fields of an event, in the order of the text."""
+    found: list[Span] = []
+    base, text = 0, raw
+    if plan.envelope is not None:
+        match = first_match(plan.envelope, raw)
+        if match is None:
+            return []
+        found = _of(match, 0)
+        body = next((span for span in found if span.field == plan.body), None)
+        if variant is not None and body is not None:
+            found.remove(body)
+            base, text = body.start, raw[body.start : body.end]
+    reading = next((item.reading for item in plan.variants if item.name == variant), None)
+    if reading is not None and (match := first_match(reading, text)):
+        found += _of(match, base)
+    return sorted(found, key=lambda span: (span.start, span.end))
+
+
+def first_match(reading: Reading, text: str) -> re.Match[str] | None:
+    """The match of the first of a reading's regexes that matches."""
+    return next((match for regex in reading.regexes if (match := _compiled(regex).search(text))), None)
+
+
+@functools.lru_cache(maxsize=2048)
+def _compiled(regex: str) -> re.Pattern[str]:
+    return re.compile(regex)
+
+
+def _of(match: re.Match[str], base: int) -> list[Span]:
+    return [Span(name, base + match.start(name), base + match.end(name))
+            for name in match.re.groupindex if match.start(name) >= 0]

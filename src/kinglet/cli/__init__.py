@@ -1,0 +1,1 @@
+"""The command line: a module a command, which only renders what the core computes."""

@@ -1,0 +1,145 @@
+"""`kinglet model`: the common model, and the schema of parser files."""
+
+from __future__ import annotations
+
+import sys
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from kinglet.cli import options
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from kinglet.model.schema import Attribute, Model, ModelClass
+
+
+@click.command("model")
+@click.argument("name", metavar="[CLASS]", required=False)
+@click.option("--search", metavar="WORD", help="Find classes, attributes and values by a part of their name.")
+@click.option("--all", "all_attributes", is_flag=True, help="Show the optional attributes of CLASS too.")
+@click.option("--file-schema", is_flag=True, help="Print the JSON Schema of parser files, for editors.")
+@options.as_json()
+def command(name: str | None, search: str | None, all_attributes: bool, file_schema: bool, as_json: bool) -> None:
+    """Browse the common model: all classes, or CLASS by caption or uid."""
+    from kinglet.cli.render import console, print_json
+    from kinglet.errors import UsageError
+    from kinglet.model.schema import load_model
+
+    if sum((name is not None, search is not None, file_schema)) > 1:
+        raise UsageError("CLASS, --search and --file-schema exclude each other; give one of them")
+    if file_schema:
+        from kinglet.definition.published import file_schema_text
+
+        sys.stdout.write(file_schema_text())
+        return
+    model = load_model()
+    out = console()
+    if search is not None:
+        _search(out, model, search, as_json)
+    elif name is not None:
+        found = model.find_class(name)
+        if as_json:
+            print_json(_plain(found))
+        else:
+            _render_class(out, model, found, all_attributes)
+    elif as_json:
+        print_json([{"uid": item.uid, "class": item.caption, "category": item.category} for item in model.classes()])
+    else:
+        _render_classes(out, model)
+
+
+def _render_classes(out: Console, model: Model) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import heading
+
+    groups: dict[str, list[ModelClass]] = {}
+    for item in model.classes():
+        groups.setdefault(item.category, []).append(item)
+    out.print(heading(f"OCSF {model.version}", f"{sum(map(len, groups.values()))} classes; "
+                      "kinglet model CLASS shows one, --search WORD finds attributes"))
+    for category, items in groups.items():
+        out.print()
+        out.print(Text(f"  {category}", style="bold"))
+        for item in items:
+            line = Text(f"  {item.uid:>6}  {item.caption}")
+            out.print(line.append("  deprecated", style="dim") if item.deprecated else line)
+
+
+def _render_class(out: Console, model: Model, item: ModelClass, all_attributes: bool) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import heading
+
+    out.print(heading(item.caption, f"class {item.uid} in {item.category}, OCSF {model.version}"))
+    activities = item.attributes["activity_id"].enum.values()
+    _listed(out, "activities", activities)
+    for kind, names in item.constraints.items():
+        _listed(out, kind.replace("_", " "), names)
+    shown = ("required", "recommended", "optional") if all_attributes else ("required", "recommended")
+    for requirement in shown:
+        attributes = [one for one in item.attributes.values() if one.requirement == requirement]
+        out.print()
+        out.print(Text(f"  {requirement}", style="bold"))
+        for one in sorted(attributes, key=lambda attribute: attribute.name):
+            line = Text(f"    {one.name:<28}{_type(model, one):<24}", no_wrap=True, overflow="ellipsis")
+            line.append(_about(model, one), style="dim")
+            out.print(line)
+    rest = sum(one.requirement == "optional" for one in item.attributes.values())
+    if not all_attributes:
+        out.print()
+        out.print(f"  and {rest} optional ones; --all shows them", style="dim")
+
+
+def _listed(out: Console, name: str, values: Any) -> None:
+    from rich.padding import Padding
+    from rich.text import Text
+
+    text = Text(f"{name}: ", style="bold")
+    text.append(", ".join(values), style="not bold")
+    out.print(Padding(text, (0, 0, 0, 2)))
+
+
+def _type(model: Model, attribute: Attribute) -> str:
+    name = model.object(attribute.type).caption if attribute.is_object else attribute.type.removesuffix("_t")
+    return f"list of {name}" if attribute.is_list else name
+
+
+def _about(model: Model, attribute: Attribute) -> str:
+    if attribute.profiles:
+        return f"{attribute.caption}; with profile {attribute.profiles[0]}"
+    if attribute.enum:
+        captions = list(attribute.enum.values())
+        return ", ".join(captions[:4]) + (", …" if len(captions) > 4 else "")
+    return attribute.caption
+
+
+def _plain(item: ModelClass) -> dict[str, Any]:
+    return {
+        "class": item.caption, "uid": item.uid, "category": item.category, "constraints": item.constraints,
+        "attributes": {
+            name: {"caption": one.caption, "type": one.type, "requirement": one.requirement, "list": one.is_list,
+                   "values": {str(key): caption for key, caption in one.enum.items()}, "profiles": list(one.profiles)}
+            for name, one in item.attributes.items()
+        },
+    }
+
+
+def _search(out: Console, model: Model, word: str, as_json: bool) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import print_json
+    from kinglet.errors import ModelError
+
+    found = list(model.search(word))
+    if as_json:
+        print_json([{"kind": kind, "name": name, "in": where} for kind, name, where in found])
+        return
+    if not found:
+        raise ModelError(f"nothing in the model is called `{word}`; try a shorter word")
+    names = min(max(len(name) for _, name, _ in found), 48)
+    for kind, name, where in found:
+        line = Text(f"  {kind:<10}", style="dim", no_wrap=True, overflow="ellipsis")
+        out.print(line.append(f"{name:<{names}}  ", style="default not dim").append(where))

@@ -1,0 +1,37 @@
+"""Options that several commands have."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import click
+
+Decorator = Callable[[Callable[..., Any]], Callable[..., Any]]
+
+
+def as_json() -> Decorator:
+    return click.option("--json", "as_json", is_flag=True, help="Print machine-readable JSON.")
+
+
+def moment() -> Decorator:
+    return click.option("--at", metavar="DATE", help="Take missing years near this date (ISO 8601), not near the file's.")
+
+
+def zone() -> Decorator:
+    return click.option("--zone", metavar="ZONE", callback=_known_zone,
+                        help="IANA zone of stamps that carry none, where the parser names none.")
+
+
+def _known_zone(ctx: click.Context, parameter: click.Parameter, value: str | None) -> str | None:
+    import zoneinfo
+
+    if value is not None:
+        try:
+            zoneinfo.ZoneInfo(value)
+        except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
+            from kinglet.errors import did_you_mean
+
+            hint = did_you_mean(value, zoneinfo.available_timezones(), "use an IANA name such as `Atlantic/Azores`")
+            raise click.BadParameter(f"no such zone `{value}`; {hint}", ctx, parameter) from None
+    return value

@@ -1,0 +1,116 @@
+"""What the commands share in how they show things."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Mapping, Sequence
+from datetime import date, datetime
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from kinglet.authoring.palette import STATES
+from kinglet.authoring.spans import Span
+
+MARGIN = "  "
+
+
+def console(*, error: bool = False) -> Console:
+    """A console that neither guesses at markup nor colours numbers of its own accord."""
+    return Console(stderr=error, highlight=False, markup=False, emoji=False, soft_wrap=False)
+
+
+def print_json(value: Any) -> None:
+    """Machine-readable output: one JSON value on standard output."""
+    sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=False, default=_plain) + "\n")
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return value.isoformat().replace("+00:00", "Z")
+    return value.isoformat() if isinstance(value, date) else str(value)
+
+
+def heading(text: str, about: str = "") -> Text:
+    line = Text(text, style="bold")
+    if about:
+        line.append(f"  {about}", style="not bold dim")
+    return line
+
+
+def state_lines(counts: Mapping[str, int], width: int = 40) -> list[Text]:
+    """A line a state: count, share and bar."""
+    total = counts["events"]
+    digits = len(f"{total:,}")
+    lines = []
+    for state, colour in STATES.items():
+        count = counts[state]
+        if state == "dropped" and not count:
+            continue
+        share = count / total if total else 0.0
+        line = Text(f"{MARGIN}{state:<10}{count:>{digits},}  {_percent(count, total):>7}  ")
+        line.append(_bar(share, width), style=colour)
+        lines.append(line)
+    return lines
+
+
+def coverage_bar(counts: Mapping[str, int], width: int = 40) -> Text:
+    """All states in one bar; a state that occurs always shows."""
+    total = max(counts["events"], 1)
+    cells = {state: max(1, round(width * counts[state] / total)) if counts[state] else 0 for state in STATES}
+    widest = max(cells, key=lambda state: cells[state])
+    cells[widest] += width - sum(cells.values())
+    bar = Text()
+    for state, colour in STATES.items():
+        bar.append("█" * cells[state], style=colour)
+    return bar
+
+
+def _percent(count: int, total: int) -> str:
+    """A share that never rounds up to all nor down to none."""
+    if not total:
+        return "-"
+    if count == total:
+        return "100 %"
+    if count == 0:
+        return "0 %"
+    return f"{min(max(100 * count / total, 0.01), 99.99):.2f} %"
+
+
+def _bar(share: float, width: int) -> str:
+    eighths = round(share * width * 8)
+    if share > 0:
+        eighths = max(eighths, 1)
+    return "█" * (eighths // 8) + ("", "▏", "▎", "▍", "▌", "▋", "▊", "▉")[eighths % 8]
+
+
+def marked(raw: str, spans: Sequence[Span], colours: Mapping[str, str]) -> Text:
+    """A raw event with the characters of its fields in the fields' colours."""
+    text = Text(visible(raw), no_wrap=False, overflow="fold")
+    for span in spans:
+        if span.end > span.start:
+            text.stylize(f"black on {colours[span.field]}", span.start, span.end)
+    return text
+
+
+def visible(text: str) -> str:
+    """Control characters as their pictures (Unicode block Control Pictures), one for one; tabs as blanks."""
+    table = {code: 0x2400 + code for code in range(32) if code not in (9, 10)} | {9: " ", 127: 0x2421}
+    return text.translate(table)
+
+
+def shown_value(value: Any, width: int) -> str:
+    """A value as text, cut at the width."""
+    if value is None:
+        return "-"
+    if isinstance(value, datetime):
+        text = value.strftime("%Y-%m-%d %H:%M:%S")
+        text += f".{value.microsecond:06}".rstrip("0") if value.microsecond else ""
+        text += "Z"
+    elif isinstance(value, bool):
+        text = str(value).lower()
+    else:
+        text = visible(str(value)).replace("\n", "⏎")
+    return text if len(text) <= width else text[: max(width - 1, 1)] + "…"

@@ -1,0 +1,101 @@
+"""`kinglet run`: logs in bulk, into a file."""
+
+from __future__ import annotations
+
+import gc
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+import click
+
+from kinglet.cli import options
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from kinglet.raw.sources import Source
+
+
+@click.command("run")
+@click.argument("files", metavar="FILE...", nargs=-1, required=True)
+@click.option("-p", "--parser", required=True, metavar="PARSER", help="A parser file, or the name of a ready parser.")
+@click.option("-o", "--output", required=True, metavar="OUT", help="Where to: .ndjson .csv .parquet .arrow, or - .")
+@click.option("--as", "form", type=click.Choice(["fields", "model"]), default="fields", show_default=True,
+              help="Write the fields, or events mapped onto the model.")
+@click.option("--workers", type=click.IntRange(1, 256), help="Threads to parse with; all processors unless given.")
+@options.moment()
+@options.zone()
+@options.as_json()
+def command(
+    files: tuple[str, ...], parser: str, output: str, form: str, workers: int | None, at: str | None, zone: str | None,
+    as_json: bool,
+) -> None:
+    """Parse FILEs in bulk and write the events to OUT.
+
+    The output appears whole or not at all. What was done is told on standard error, or with --json on standard output.
+    """
+    from kinglet.cli.render import print_json
+    from kinglet.errors import InputError, UsageError
+    from kinglet.output.views import view
+    from kinglet.output.writers import writer_for
+    from kinglet.parser import load
+    from kinglet.raw.sources import open_source
+
+    if as_json and output == "-":
+        raise UsageError("--json and -o - both write to standard output; give -o a file")
+    loaded = load(parser)
+    gc.freeze()
+    gc.enable()
+    sources = [open_source(name) for name in files]
+    counts: dict[str, int] = {}
+    started = time.perf_counter()
+    with writer_for(output, view(loaded.plan, form)) as writer, _progress(sources) as advance:
+        batches = loaded.run_batches(sources, at=at, zone=zone, workers=workers, then=writer.prepare)
+        for parsed, prepared in batches:
+            writer.write(prepared)
+            for state, count in parsed.counts.items():
+                counts[state] = counts.get(state, 0) + count
+            advance(parsed.bytes_read)
+        if not counts:
+            raise InputError(f"{', '.join(files)}: is empty; there is nothing to parse")
+    seconds = time.perf_counter() - started
+    if as_json:
+        print_json({"parser": loaded.name, "version": loaded.version, "files": list(files), "output": output,
+                    "as": form, "counts": counts, "seconds": round(seconds, 3)})
+    else:
+        _summary(counts, output, seconds)
+
+
+def _summary(counts: dict[str, int], output: str, seconds: float) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import console, coverage_bar
+
+    out = console(error=True)
+    states = ", ".join(f"{counts[state]:,} {state}" for state in ("complete", "partial", "unmatched", "dropped")
+                       if counts[state] or state == "complete")
+    target = "standard output" if output == "-" else output
+    out.print(Text(f"{counts['events']:,} events to {target} in {seconds:.2f} s: {states}"))
+    if counts["complete"] < counts["events"] and out.is_terminal:
+        out.print(coverage_bar(counts, min(out.width - 2, 76)))
+
+
+@contextmanager
+def _progress(sources: list[Source]) -> Iterator[Callable[[int], None]]:
+    """A progress bar over the bytes read, on a terminal only."""
+    from kinglet.cli.render import console
+
+    out = console(error=True)
+    if not out.is_terminal:
+        yield lambda count: None
+        return
+    from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn
+
+    sizes = [source.size for source in sources]
+    total = None if None in sizes else sum(size or 0 for size in sizes)
+    columns = (TextColumn("parsing"), BarColumn(40), DownloadColumn(binary_units=True), TimeRemainingColumn())
+    with Progress(*columns, console=out, transient=True) as bar:
+        task = bar.add_task("parsing", total=total)
+        yield lambda count: bar.advance(task, count)

@@ -1,0 +1,190 @@
+"""`kinglet try`: a sample, parsed and shown."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from kinglet.cli import options
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from kinglet.authoring.preview import Preview, ShownEvent
+    from kinglet.parser import Result
+
+_MOST = 100_000
+
+
+@click.command("try")
+@click.argument("parser", metavar="PARSER")
+@click.argument("files", metavar="FILE...", nargs=-1, required=True)
+@click.option("--show", default=12, show_default=True, type=click.IntRange(0), help="Raw events to show.")
+@click.option("--only", type=click.Choice(["complete", "partial", "unmatched", "dropped"]),
+              help="Show events of this state only.")
+@click.option("--most", default=_MOST, show_default=True, type=click.IntRange(1), help="Events to read of each file.")
+@options.moment()
+@options.zone()
+@options.as_json()
+def command(
+    parser: str, files: tuple[str, ...], show: int, only: str | None, most: int, at: str | None, zone: str | None,
+    as_json: bool,
+) -> None:
+    """Parse a sample with PARSER and show what came out of it.
+
+    Shows counts by state, raw events with the characters of each field in its colour, values by variant, and why
+    events are not complete. PARSER is a file or the name of a ready parser; FILE may be - for standard input.
+    """
+    from kinglet.authoring.preview import preview
+    from kinglet.cli.render import console, print_json
+    from kinglet.errors import InputError
+    from kinglet.parser import load
+
+    loaded = load(parser)
+    found: list[dict[str, Any]] = []
+    out = console()
+    for name in files:
+        result = loaded.parse(name, at=at, zone=zone, most=most)
+        if not len(result):
+            raise InputError(f"{name}: is empty; there is nothing to parse")
+        shown = preview(result, show=show, only=only)
+        if as_json:
+            found.append(_plain(name, result, shown))
+        else:
+            _render(out, name, result, shown, only, most)
+    if as_json:
+        print_json({"parser": loaded.name, "version": loaded.version, "files": found})
+
+
+def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:
+    return {
+        "file": name,
+        "counts": result.counts,
+        "faults": [
+            {"fault": fault.fault, "count": fault.count, "examples": [
+                {"line": event.line, "raw": event.raw, "start": reason.start, "end": reason.end,
+                 "message": reason.message} for event, reason in fault.examples]}
+            for fault in shown.faults
+        ],
+        "events": [
+            {"line": event.line, "raw": event.raw, "state": event.state, "variant": event.variant,
+             "fields": [{"field": span.field, "start": span.start, "end": span.end} for span in event.spans]}
+            for event in shown.events
+        ],
+        "values": [
+            {"variant": table.variant, "events": table.count, "lines": table.lines, "fields": table.rows}
+            for table in shown.values
+        ],
+    }
+
+
+def _render(out: Console, name: str, result: Result, shown: Preview, only: str | None, most: int) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import coverage_bar, heading, state_lines
+
+    counts = result.counts
+    parser = result.parser
+    title = heading(f"{parser.name} {parser.version}", f"{name}: {counts['events']:,} events"
+                    + (", where reading stopped (--most)" if counts["events"] == most else ""))
+    out.print(title)
+    out.print()
+    out.print(Text("  ").append_text(coverage_bar(counts, min(out.width - 4, 76))))
+    for line in state_lines(counts):
+        out.print(line)
+    if only is not None and not shown.events:
+        out.print(f"\n  no event is {only}", style="dim")
+    _render_events(out, result, shown, only)
+    _render_values(out, shown)
+    _render_faults(out, result, shown)
+
+
+def _render_events(out: Console, result: Result, shown: Preview, only: str | None) -> None:
+    from rich.text import Text
+
+    from kinglet.authoring.palette import field_colours
+    from kinglet.cli.render import heading
+
+    if not shown.events:
+        return
+    colours = field_colours(result.parser.fields)
+    of = result.counts[only] if only else result.counts["events"]
+    part = f"{len(shown.events)} of {of:,}" if len(shown.events) < of else "all"
+    more = "; --show N for more" if len(shown.events) < of else ""
+    out.print()
+    out.print(heading("raw events", f"{part}{more}"))
+    legend = Text(overflow="fold")
+    for field in shown.legend:
+        legend.append(f" {field} ", style=f"black on {colours[field]}")
+        legend.append(" ")
+    _indented(out, legend, 2)
+    out.print()
+    digits = len(f"{max(event.line for event in shown.events)}")
+    for event in shown.events:
+        _render_event(out, event, colours, digits)
+
+
+def _render_event(out: Console, event: ShownEvent, colours: dict[str, str], digits: int) -> None:
+    from rich.text import Text
+
+    from kinglet.authoring.palette import STATES
+    from kinglet.cli.render import marked
+
+    width = out.width - digits - 6
+    text = marked(event.raw, event.spans, colours)
+    lines = [piece for line in text.split("\n", allow_blank=True) for piece in line.wrap(out, width, overflow="fold")]
+    gutter = {"complete": "│", "partial": "┆", "unmatched": "╳", "dropped": "·"}[event.state]
+    for i, line in enumerate(lines[:4]):
+        number = f"{event.line:>{digits}}" if i == 0 else " " * digits
+        out.print(Text(f"  {number} ", style="dim").append(f"{gutter} ", style=STATES[event.state]).append_text(line))
+    if len(lines) > 4:
+        out.print(Text(f"  {' ' * digits} {gutter} … {len(lines) - 4} more lines", style="dim"))
+
+
+def _render_values(out: Console, shown: Preview) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import heading, shown_value
+
+    for table in shown.values:
+        out.print()
+        events = "1 event" if table.count == 1 else f"{table.count:,} events"
+        out.print(heading(table.variant, events))
+        names = max(len(name) for name in table.rows) + 2
+        column = (out.width - 2 - names) // max(len(table.lines), 1) - 2
+        column = min(column, 40)
+        out.print(Text(f"  {'line':<{names}}" + "".join(f"{line:<{column + 2}}" for line in table.lines), style="dim"))
+        for name, values in table.rows.items():
+            cells = "".join(f"{shown_value(value, column):<{column + 2}}" for value in values)
+            out.print(Text(f"  {name:<{names}}", style="bold").append(cells.rstrip(), style="not bold"))
+
+
+def _render_faults(out: Console, result: Result, shown: Preview) -> None:
+    from rich.text import Text
+
+    from kinglet.authoring.palette import STATES
+    from kinglet.cli.render import heading, visible
+    from kinglet.errors import window
+
+    if not shown.faults:
+        return
+    out.print()
+    out.print(heading("not complete", "why, and where in the event"))
+    for fault in shown.faults:
+        kind = fault.fault.partition(":")[0]
+        colour = STATES["unmatched" if kind == "no-match" else "partial"]
+        out.print()
+        out.print(Text(f"  {fault.fault}", style=f"bold {colour}").append(f"  {fault.count:,}", style="not bold default"))
+        for event, reason in fault.examples:
+            line, caret = window(visible(event.raw), reason.start, out.width - 14)
+            length = max(1, min(reason.end - reason.start, len(line) - caret))
+            out.print(Text(f"  {event.line:>8}  ", style="dim").append(line, style="default"))
+            out.print(Text(f"{' ' * 12}{' ' * caret}").append("^" * length, style=colour))
+            _indented(out, Text(reason.message), 12)
+
+
+def _indented(out: Console, text: Any, blanks: int) -> None:
+    from rich.padding import Padding
+
+    out.print(Padding(text, (0, 0, 0, blanks)))

@@ -1,0 +1,1 @@
+"""The parser file: its keys, its loading with line numbers, its published schema."""

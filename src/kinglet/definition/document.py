@@ -1,0 +1,202 @@
+"""YAML text to plain values that remember where they stood.
+
+Only the composer of the YAML library is used: it builds no objects, so that a file from a
+stranger can run nothing. Tags, aliases that blow up and huge files are refused.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path as FilePath
+from typing import Any
+
+from ruamel.yaml import YAML
+from ruamel.yaml.constructor import SafeConstructor
+from ruamel.yaml.error import MarkedYAMLError, YAMLError
+from ruamel.yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
+
+from kinglet.errors import ParserFileError, Place, Problem
+
+Path = tuple[str | int, ...]
+
+MAX_BYTES = 8 * 1024 * 1024
+MAX_VALUES = 500_000
+MAX_DEPTH = 60
+_PLAIN_TAGS = {f"tag:yaml.org,2002:{name}" for name in ("null", "bool", "int", "float", "str")}
+
+
+@dataclass
+class Document:
+    """The values of one YAML text, with the place of each key and value."""
+
+    name: str
+    values: Any = None
+    keys: dict[Path, Place] = field(default_factory=dict)
+    starts: dict[Path, Place] = field(default_factory=dict)
+    quoted: set[Path] = field(default_factory=set)
+    multiline: set[Path] = field(default_factory=set)
+
+    def place(self, path: Path, *, key: bool = False) -> Place:
+        """Where a path stands; of one that is missing, where its nearest parent stands."""
+        while path:
+            if key and path in self.keys:
+                return self.keys[path]
+            if path in self.starts:
+                return self.starts[path]
+            path = path[:-1]
+        return self.starts.get((), Place(self.name, 1, 1))
+
+    def inside(self, path: Path, offset: int) -> Place:
+        """The place of a character of a scalar; exact where it was written on one line."""
+        place = self.place(path)
+        if path not in self.starts or path in self.multiline or offset < 0:
+            return place
+        return Place(place.file, place.line, place.column + offset + (path in self.quoted))
+
+    def problem(
+        self,
+        path: Path,
+        message: str,
+        hint: str = "",
+        *,
+        offset: int = -1,
+        excerpt: str = "",
+        key: bool = False,
+    ) -> Problem:
+        place = self.inside(path, offset) if offset >= 0 else self.place(path, key=key)
+        return Problem(place, dotted(path), message, hint, excerpt, offset)
+
+
+def dotted(path: Path) -> str:
+    """`variants[0].pattern` of ("variants", 0, "pattern")."""
+    text = ""
+    for part in path:
+        text += f"[{part}]" if isinstance(part, int) else f".{part}" if text else str(part)
+    return text
+
+
+def from_text(text: str, name: str) -> Document:
+    """Reads YAML text.
+
+    Raises:
+        ParserFileError: the text is not YAML, or not a mapping at its top.
+    """
+    if len(text) > MAX_BYTES:
+        raise _refused(name, f"is larger than the {MAX_BYTES // 1024**2} MiB a parser file may have")
+    try:
+        yaml = YAML(typ="safe", pure=True)
+        node = yaml.compose(text)
+    except MarkedYAMLError as error:
+        raise ParserFileError([_yaml_problem(error, text, name)]) from None
+    except (YAMLError, ValueError, RecursionError) as error:
+        first = str(error).strip().splitlines()[0] if str(error).strip() else "is nested too deeply"
+        raise _refused(name, f"is not YAML: {first}") from None
+    if not isinstance(node, MappingNode):
+        raise _refused(name, "is not a parser file", "a parser file starts with `kinglet: 1` and `parser: NAME`")
+    return _Builder(name).build(node)
+
+
+def from_file(path: FilePath) -> Document:
+    """Reads a YAML file; the errors of `from_text` and those of the file system."""
+    name = str(path)
+    try:
+        data = path.read_bytes()
+    except FileNotFoundError:
+        raise _refused(name, "no such parser file", "check the path, or name a ready parser") from None
+    except IsADirectoryError:
+        raise _refused(name, "is a folder, not a parser file", "name a file inside it") from None
+    except OSError as error:
+        raise _refused(name, f"cannot be read: {error.strerror}") from None
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        problem = Problem(Place(name, line, 1), "", "is not UTF-8 text", "save it as UTF-8")
+        raise ParserFileError([problem]) from None
+    return from_text(text, name)
+
+
+def from_mapping(values: Any, name: str) -> Document:
+    """A document of values that never stood in a file; places name the mapping only."""
+    if not isinstance(values, dict):
+        raise _refused(name, "is not a mapping of parser keys")
+    return Document(name, values, starts={(): Place(name)})
+
+
+def _refused(name: str, message: str, hint: str = "") -> ParserFileError:
+    return ParserFileError([Problem(Place(name), "", message, hint)])
+
+
+def _yaml_problem(error: MarkedYAMLError, text: str, name: str) -> Problem:
+    mark = error.problem_mark or error.context_mark
+    line, column = (mark.line, mark.column) if mark else (0, 0)
+    lines = text.splitlines() or [""]
+    what = (error.problem or error.context or "cannot be read").strip()
+    if what == "mapping values are not allowed here":
+        what, hint = "a second `: ` on the line", "put the value in quotes"
+    elif "found character '\\t'" in what:
+        what, hint = "a tab where only blanks may indent", "indent with blanks"
+    else:
+        hint = "values with special characters belong in quotes"
+    excerpt = lines[line] if line < len(lines) else ""
+    place = Place(name, line + 1, column + 1)
+    return Problem(place, "", f"is not YAML: {what}", hint, excerpt or lines[-1], column)
+
+
+class _Builder:
+    """Walks the composed nodes once and writes down values and places."""
+
+    def __init__(self, name: str) -> None:
+        self.document = Document(name)
+        self.problems: list[Problem] = []
+        self.count = 0
+        self.constructor = SafeConstructor(loader=YAML(typ="safe", pure=True))
+
+    def build(self, node: Node) -> Document:
+        self.document.values = self._value(node, ())
+        if self.problems:
+            raise ParserFileError(self.problems)
+        return self.document
+
+    def _place(self, node: Node) -> Place:
+        return Place(self.document.name, node.start_mark.line + 1, node.start_mark.column + 1)
+
+    def _value(self, node: Node, path: Path) -> Any:
+        self.count += 1
+        if self.count > MAX_VALUES or len(path) > MAX_DEPTH:
+            raise _refused(self.document.name, "has too many or too deeply nested values")
+        self.document.starts[path] = self._place(node)
+        if isinstance(node, MappingNode):
+            return self._mapping(node, path)
+        if isinstance(node, SequenceNode):
+            return [self._value(item, (*path, i)) for i, item in enumerate(node.value)]
+        return self._scalar(node, path)
+
+    def _mapping(self, node: MappingNode, path: Path) -> dict[str, Any]:
+        values: dict[str, Any] = {}
+        for key_node, value_node in node.value:
+            key = str(key_node.value) if isinstance(key_node, ScalarNode) else "?"
+            here = (*path, key)
+            if key in values:
+                first = self.document.keys[here].line
+                self.problems.append(
+                    Problem(self._place(key_node), dotted(here), f"stands here a second time (first on line {first})",
+                            "remove one of the two")
+                )
+                continue
+            self.document.keys[here] = self._place(key_node)
+            values[key] = self._value(value_node, here)
+        return values
+
+    def _scalar(self, node: ScalarNode, path: Path) -> Any:
+        if node.style in ("'", '"'):
+            self.document.quoted.add(path)
+        if node.style in ("|", ">") or node.end_mark.line != node.start_mark.line:
+            self.document.multiline.add(path)
+        tag = str(node.tag)
+        if tag not in _PLAIN_TAGS:
+            if tag == "tag:yaml.org,2002:timestamp":
+                return str(node.value)
+            self.problems.append(self.document.problem(path, f"has the tag `{tag}`", "parser files use plain values"))
+            return None
+        return self.constructor.construct_object(node)

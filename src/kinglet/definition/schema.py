@@ -1,0 +1,155 @@
+"""The keys of a parser file, and the values each may have.
+
+What can be judged key by key stands here; what needs several keys together (a slot that a rule
+names, an attribute that a class has) is judged by the compiler in `kinglet.engine.build`.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, field_validator, model_validator
+
+_SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
+_UNITS = {"b": 1, "kib": 2**10, "mib": 2**20, "gib": 2**30, "kb": 10**3, "mb": 10**6, "gb": 10**9}
+
+DEFAULT_MAX_BYTES = 8 * 2**20
+
+
+def _as_list(value: Any) -> Any:
+    return value if isinstance(value, list) or value is None else [value]
+
+
+def _as_events(value: Any) -> Any:
+    return {} if value == "line" else value
+
+
+def _as_rules(value: Any) -> Any:
+    return [value] if isinstance(value, dict) else value
+
+
+def _bytes(value: Any) -> Any:
+    if not isinstance(value, str):
+        return value
+    match = _SIZE.fullmatch(value)
+    if match is None:
+        raise ValueError("is not a size such as `64 KiB`")
+    return int(float(match[1]) * _UNITS[(match[2] or "B").lower()])
+
+
+def _one_or_many(kind: dict[str, Any]) -> WithJsonSchema:
+    return WithJsonSchema({"anyOf": [kind, {"type": "array", "items": kind, "minItems": 1}]})
+
+
+Scalar = str | int | float | bool
+Texts = Annotated[list[str], BeforeValidator(_as_list), _one_or_many({"type": "string"}), Field(min_length=1)]
+Kinds = Annotated[
+    list[str | int], BeforeValidator(_as_list), _one_or_many({"type": ["string", "integer"]}), Field(min_length=1)
+]
+Size = Annotated[
+    int, BeforeValidator(_bytes), WithJsonSchema({"type": ["integer", "string"], "examples": ["64 KiB"]}), Field(ge=64)
+]
+
+
+class Section(BaseModel):
+    """A mapping in the parser file that knows all its keys."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+
+
+class Product(Section):
+    """Constants that the log itself does not carry."""
+
+    vendor: str
+    name: str
+    version: str | None = None
+
+
+class Claims(Section):
+    """What tells that a log is this parser's own."""
+
+    path: Texts | None = Field(None, description="glob on the path of the log")
+    contains: Texts | None = Field(None, description="text that every log of this kind contains")
+
+
+class Events(Section):
+    """Where an event begins. Without `start` every line is an event."""
+
+    start: str | None = Field(None, description="regex that the first line of an event matches")
+    max_bytes: Size = Field(DEFAULT_MAX_BYTES, description="longer events are cut here, with a fault")
+
+
+class TimeRule(Section):
+    """Where the event's time stands and how to read it."""
+
+    from_: str = Field(alias="from", description="the slot that holds the stamp")
+    format: Texts = Field(["iso8601"], description="C/POSIX directives, iso8601, epoch, epoch_ms, epoch_us or epoch_ns")
+    zone: str | None = Field(None, description="IANA zone of stamps that carry none")
+    year: Literal["nearest"] | int | None = Field(None, description="for stamps without a year")
+
+
+class EventMapping(Section):
+    """How an event maps onto the common model."""
+
+    class_: str | int | None = Field(None, alias="class", description="class of the model, by caption or uid")
+    activity: str | int | None = Field(None, description="activity of that class, by caption or id")
+    status: str | int | None = Field(None, description="Success, Failure, … or id")
+    severity: str | int | None = Field(None, description="Informational, Low, … or id")
+    set: dict[str, Scalar] = Field({}, description="attribute path: SQL expression over fields")
+
+
+class Variant(Section):
+    """One of the messages of a log."""
+
+    name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")
+    kind: Kinds | None = Field(None, description="values of the kind slot that mean this message")
+    pattern: str | None = Field(None, description="readable form with typed slots")
+    regex: str | None = Field(None, description="regular expression with named groups")
+    types: dict[str, str] = Field({}, description="types of the groups of `regex`")
+    event: EventMapping | None = None
+
+    @model_validator(mode="after")
+    def _one_form(self) -> Variant:
+        if (self.pattern is None) == (self.regex is None):
+            raise ValueError("has both `pattern` and `regex`" if self.pattern else "has neither `pattern` nor `regex`")
+        if self.types and self.regex is None:
+            raise ValueError("has `types`, which go with `regex`; in a pattern write {name:type}")
+        return self
+
+
+class Case(Section):
+    """A raw event and what must come out of it."""
+
+    raw: str
+    note: str | None = None
+    at: str | None = Field(None, description="the moment to take a missing year from")
+    expect: dict[str, Any] = Field({}, description="state, variant, time, faults and fields by name")
+    model: dict[str, Any] = Field({}, description="attributes of the mapped event by dotted path")
+
+    @field_validator("at")
+    @classmethod
+    def _moment(cls, value: str | None) -> str | None:
+        from kinglet.clock.moment import as_moment
+
+        if value is not None:
+            as_moment(value)
+        return value
+
+
+class ParserFile(Section):
+    """A whole parser file."""
+
+    kinglet: Literal[1] = Field(description="version of the file format")
+    parser: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$", description="name of the parser")
+    version: str = Field(pattern=r"^\d+(\.\d+){0,2}([+-][0-9A-Za-z.-]+)?$", description="version, such as 1.2.0")
+    about: str = ""
+    product: Product
+    claims: Claims | None = None
+    events: Annotated[Events, BeforeValidator(_as_events)] = Events()
+    time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = []
+    envelope: str | None = Field(None, description="pattern of the front part that all messages share")
+    kind: str | None = Field(None, description="slot whose value tells which variant an event is")
+    event: EventMapping | None = Field(None, description="mapping that all variants share")
+    variants: list[Variant] = Field(min_length=1)
+    cases: list[Case] = []

@@ -1,0 +1,356 @@
+"""A parser file to a plan, in passes; each pass adds to the plan or to the list of problems.
+
+What is wrong with a file is found here as far as it takes more than one key to see it.
+"""
+
+from __future__ import annotations
+
+import zoneinfo
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from kinglet.clock.formats import Format, parse_format
+from kinglet.clock.reading import TimeReading
+from kinglet.definition.document import Document, Path
+from kinglet.definition.schema import ParserFile, TimeRule, Variant
+from kinglet.engine.plan import RESERVED, FieldPlan, Plan, Reading, TimeRulePlan, VariantPlan
+from kinglet.errors import ParserFileError, Problem, did_you_mean
+from kinglet.model.mapping import MappingPlan, build_mapping, merged
+from kinglet.model.schema import load_model
+from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.dialect import RegexError, check_regex
+from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
+from kinglet.patterns.types import TYPES, SlotType
+from kinglet.raw.cutting import CutRule
+
+_ISO = "iso8601"
+
+
+@dataclass
+class _Build:
+    """What the passes hand on."""
+
+    definition: ParserFile
+    document: Document
+    problems: list[Problem] = field(default_factory=list)
+    times: dict[str, TimeReading] = field(default_factory=dict)
+    envelope: Reading | None = None
+    body: str | None = None
+    readings: list[Reading | None] = field(default_factory=list)
+    fields: dict[str, pl.DataType] = field(default_factory=dict)
+    owners: dict[str, str] = field(default_factory=dict)
+    mappings: list[MappingPlan | None] = field(default_factory=list)
+    unread: MappingPlan | None = None
+
+    def report(self, path: Path, message: str, hint: str = "", *, offset: int = -1, excerpt: str = "") -> None:
+        self.problems.append(self.document.problem(path, message, hint, offset=offset, excerpt=excerpt))
+
+
+def build(definition: ParserFile, document: Document) -> Plan:
+    """Compiles a parser file.
+
+    Raises:
+        ParserFileError: with every problem of the file at once.
+    """
+    work = _Build(definition, document)
+    for step in PASSES:
+        step(work)
+    if work.problems:
+        raise ParserFileError(work.problems)
+    return _plan(work)
+
+
+def _times(work: _Build) -> None:
+    """The rules for the event's time, and the formats of their slots."""
+    for i, rule in enumerate(work.definition.time):
+        path: Path = ("time", i) if isinstance(work.document.values.get("time"), list) else ("time",)
+        formats: list[Format] = []
+        for text in rule.format:
+            try:
+                formats.append(parse_format(text))
+            except ValueError as error:
+                message, _, hint = str(error).partition("; ")
+                work.report((*path, "format"), message, hint)
+        if rule.zone is not None and not _is_zone(rule.zone):
+            hint = did_you_mean(rule.zone, zoneinfo.available_timezones(), "use an IANA name such as `Atlantic/Azores`")
+            work.report((*path, "zone"), f"no such zone `{rule.zone}`", hint)
+        if rule.from_ in work.times:
+            work.report((*path, "from"), f"`{rule.from_}` has a rule already", "give one rule all its formats")
+        year = rule.year if isinstance(rule.year, int) else None
+        work.times[rule.from_] = TimeReading(tuple(formats), rule.zone, year)
+
+
+def _is_zone(name: str) -> bool:
+    try:
+        zoneinfo.ZoneInfo(name)
+    except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
+        return False
+    return True
+
+
+def _cut(work: _Build) -> None:
+    start = work.definition.events.start
+    if start is not None:
+        _checked_regex(work, ("events", "start"), start)
+
+
+def _envelope(work: _Build) -> None:
+    """The front part; the variants read its last slot."""
+    text = work.definition.envelope
+    if text is None:
+        return
+    tokens = _tokens(work, ("envelope",), text, {})
+    if tokens is None:
+        return
+    last = tokens[-1] if tokens else None
+    if not isinstance(last, Slot) or last.type not in ("rest", "text") or not last.name:
+        work.report(("envelope",), "does not end with a slot for the message", "end it with `{body:rest}`",
+                    offset=len(text) - 1, excerpt=text)
+        return
+    work.body = last.name
+    work.envelope = _pattern_reading(work, tokens)
+    _own(work, work.envelope, ("envelope",), "the envelope")
+
+
+def _variants(work: _Build) -> None:
+    shared = {item.name: "the envelope" for item in work.envelope.fields} if work.envelope else {}
+    names: set[str] = set()
+    for i, variant in enumerate(work.definition.variants):
+        path: Path = ("variants", i)
+        if variant.name in names:
+            work.report((*path, "name"), f"a second variant `{variant.name}`", "give each variant a name of its own")
+        names.add(variant.name)
+        reading = _variant_reading(work, path, variant, shared)
+        work.readings.append(reading)
+        if reading is not None:
+            _own(work, reading, path, f"the variant {variant.name}")
+
+
+def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[str, str]) -> Reading | None:
+    if variant.pattern is not None:
+        tokens = _tokens(work, (*path, "pattern"), variant.pattern, shared)
+        return _pattern_reading(work, tokens) if tokens is not None else None
+    assert variant.regex is not None
+    groups = _checked_regex(work, (*path, "regex"), variant.regex)
+    if groups is None:
+        return None
+    for name in groups:
+        if name in RESERVED or name in shared:
+            where = f"(?P<{name}>"
+            _refuse_name(work, (*path, "regex"), name, shared, variant.regex.index(where) + 4, variant.regex)
+    for name, kind in variant.types.items():
+        if name not in groups:
+            hint = did_you_mean(name, groups, "the groups are " + ", ".join(groups))
+            work.report((*path, "types", name), f"the regex has no group `{name}`", hint)
+        elif kind not in TYPES:
+            work.report((*path, "types", name), f"no such type `{kind}`", _type_hint(kind))
+    items = tuple(FieldPlan(name, _type(work, name, variant.types.get(name, "text"))) for name in groups)
+    return Reading((variant.regex,), items)
+
+
+def _tokens(work: _Build, path: Path, text: str, shared: dict[str, str]) -> tuple[Token, ...] | None:
+    """The tokens of a pattern whose slots are all good."""
+    try:
+        tokens = parse(text)
+    except PatternError as error:
+        work.report(path, error.message, error.hint, offset=error.offset, excerpt=text)
+        return None
+    before = len(work.problems)
+    seen: dict[str, str] = dict(shared)
+    for slot in slots(tokens):
+        if slot.type not in TYPES:
+            at = slot.offset + slot.source.rindex(slot.type)
+            work.report(path, f"no such type `{slot.type}`", _type_hint(slot.type), offset=at, excerpt=text)
+        if slot.type == "rest" and slot is not tokens[-1]:
+            work.report(path, f"`{slot.source}` reads to the end, but something follows it", "use {name:text} here",
+                        offset=slot.offset, excerpt=text)
+        if slot.name in RESERVED or slot.name in seen:
+            _refuse_name(work, path, slot.name, seen, slot.offset + 1, text)
+        elif slot.name:
+            seen[slot.name] = "this pattern"
+    return tokens if len(work.problems) == before else None
+
+
+def _refuse_name(work: _Build, path: Path, name: str, seen: dict[str, str], offset: int, text: str) -> None:
+    if name in RESERVED:
+        work.report(path, f"`{name}` is a column of every event", f"call the field `log_{name}`",
+                    offset=offset, excerpt=text)
+    else:
+        where = seen[name]
+        message = f"the slot `{name}` stands here twice" if where == "this pattern" else f"`{name}` is a slot of {where}"
+        work.report(path, message, f"call this one `{name}_2`", offset=offset, excerpt=text)
+
+
+def _pattern_reading(work: _Build, tokens: tuple[Token, ...]) -> Reading:
+    found = slots(tokens)
+    shapes = {slot.name: _time_shape(work, slot.name) for slot in found if slot.type == "time"}
+    fixed = [token for token in tokens if isinstance(token, Slot) and token.name]
+    return Reading(
+        to_regexes(tokens, shapes),
+        tuple(FieldPlan(slot.name, _type(work, slot.name, slot.type)) for slot in found if slot.name),
+        fixed[0].name if fixed else None,
+        {slot.name: slot.source for slot in found if slot.name},
+    )
+
+
+def _time_shape(work: _Build, name: str) -> str:
+    reading = work.times.get(name)
+    formats = reading.formats if reading else (parse_format(_ISO),)
+    return "|".join(fmt.shape for fmt in formats) if len(formats) == 1 else f"(?:{'|'.join(f.shape for f in formats)})"
+
+
+def _type(work: _Build, name: str, kind: str) -> SlotType:
+    """The type of a field; a stamp that a time rule reads stays text beside the time."""
+    if name in work.times:
+        return TYPES["text"]
+    return TYPES.get(kind, TYPES["text"])
+
+
+def _type_hint(kind: str) -> str:
+    return did_you_mean(kind, TYPES, "the types are " + ", ".join(TYPES))
+
+
+def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
+    """Writes down the fields of a reading; a name has one type in all of a parser."""
+    for item in reading.fields:
+        known = work.fields.setdefault(item.name, item.dtype)
+        work.owners.setdefault(item.name, owner)
+        if known != item.dtype:
+            work.report(path, f"`{item.name}` is {_plain(item.dtype)} here and {_plain(known)} in {work.owners[item.name]}",
+                        "give it one type in all variants, or another name")
+
+
+def _plain(dtype: pl.DataType) -> str:
+    names = {pl.String: "text", pl.Int64: "a whole number", pl.Float64: "a number", pl.Boolean: "true or false"}
+    return names.get(type(dtype), "a time")
+
+
+def _kinds(work: _Build) -> None:
+    kind = work.definition.kind
+    slots_known = [item.name for item in work.envelope.fields] if work.envelope else []
+    if kind is not None:
+        if work.definition.envelope is None:
+            work.report(("kind",), "there is no envelope whose slot it could be", "add `envelope:`")
+        elif work.envelope is not None and kind not in slots_known:
+            work.report(("kind",), f"the envelope has no slot `{kind}`", did_you_mean(kind, slots_known,
+                        "its slots are " + ", ".join(slots_known)))
+    for i, variant in enumerate(work.definition.variants):
+        if variant.kind is None:
+            continue
+        if kind is None:
+            work.report(("variants", i, "kind"), "the parser does not say which slot holds the kind",
+                        "add `kind: SLOT` beside `envelope`")
+        elif work.envelope is not None and kind in slots_known:
+            for value in variant.kind:
+                if _as_kind(value, work.fields[kind]) is None:
+                    work.report(("variants", i, "kind"), f"{value!r} can never be a value of `{kind}`",
+                                f"`{kind}` is {_plain(work.fields[kind])}")
+
+
+def _as_kind(value: str | int, dtype: pl.DataType) -> str | int | None:
+    """A value of kind as its column has it; null where the column cannot have it."""
+    if dtype == pl.Int64:
+        return value if isinstance(value, int) else None
+    return str(value) if dtype == pl.String else None
+
+
+def _time_slots(work: _Build) -> None:
+    for i, rule in enumerate(work.definition.time):
+        if rule.from_ not in work.fields and all(reading is not None for reading in work.readings):
+            path: Path = ("time", i, "from") if isinstance(work.document.values.get("time"), list) else ("time", "from")
+            hint = did_you_mean(rule.from_, work.fields, "the slots are " + ", ".join(work.fields))
+            work.report(path, f"no pattern has a slot `{rule.from_}`", hint)
+
+
+def _mappings(work: _Build) -> None:
+    model = load_model()
+    envelope = {item.name: item.dtype for item in work.envelope.fields} if work.envelope else {}
+
+    stamps = tuple(rule.from_ for rule in work.definition.time)
+
+    def told(path: Path, message: str) -> None:
+        text, _, hint = message.partition("; ")
+        work.report(path, text, hint)
+
+    for i, variant in enumerate(work.definition.variants):
+        reading = work.readings[i]
+        event = merged(work.definition.event, variant.event)
+        if reading is None:
+            work.mappings.append(None)
+            continue
+        fields = envelope | {item.name: item.dtype for item in reading.fields}
+        fields.pop(work.body or "", None)
+        where = _mapping_place(work.document, i)
+        work.mappings.append(build_mapping(work.definition, event, fields, model, told, where, stamps))
+    work.problems = list(dict.fromkeys(work.problems))
+    work.unread = build_mapping(work.definition, None, envelope, model, told, lambda key: ("event",), stamps)
+
+
+def _mapping_place(document: Document, variant: int) -> Callable[[str], Path]:
+    """Where a key of a mapping stands: with its variant, or with what all variants share."""
+    roots: Iterable[Path] = (("variants", variant, "event"), ("event",))
+
+    def place(key: str) -> Path:
+        for root in roots:
+            for path in ((*root, "set", key), (*root, key)):
+                if path in document.starts:
+                    return path
+        return next((root for root in roots if root in document.starts), ("variants", variant))
+
+    return place
+
+
+PASSES: tuple[Callable[[_Build], None], ...] = (
+    _times,
+    _cut,
+    _envelope,
+    _variants,
+    _kinds,
+    _time_slots,
+    _mappings,
+)
+
+
+def _checked_regex(work: _Build, path: Path, regex: str) -> tuple[str, ...] | None:
+    try:
+        return check_regex(regex)
+    except RegexError as error:
+        work.report(path, error.message, error.hint, offset=max(error.offset, 0), excerpt=regex)
+        return None
+
+
+def _plan(work: _Build) -> Plan:
+    definition = work.definition
+    variants: list[VariantPlan] = []
+    for variant, reading, mapping in zip(definition.variants, work.readings, work.mappings, strict=True):
+        assert reading is not None
+        kinds = tuple(variant.kind) if variant.kind is not None else None
+        variants.append(VariantPlan(variant.name, reading, kinds, mapping))
+    routes: dict[str | int, tuple[int, ...]] = {}
+    if definition.kind is not None:
+        dtype = work.fields[definition.kind]
+        values = {_as_kind(value, dtype) for variant in variants for value in variant.kinds or ()}
+        for value in values:
+            if value is not None:
+                routes[value] = tuple(i for i, variant in enumerate(variants) if variant.kinds is None
+                                      or value in {_as_kind(kind, dtype) for kind in variant.kinds})
+    return Plan(
+        parser=definition.parser,
+        version=definition.version,
+        cut=CutRule(definition.events.start, definition.events.max_bytes),
+        envelope=work.envelope,
+        body=work.body,
+        kind=definition.kind,
+        variants=tuple(variants),
+        routes=dict(sorted(routes.items(), key=lambda item: str(item[0]))),
+        otherwise=tuple(i for i, variant in enumerate(variants) if variant.kinds is None),
+        times=tuple(_rule(rule, work) for rule in definition.time),
+        fields=work.fields,
+        unread=work.unread,
+    )
+
+
+def _rule(rule: TimeRule, work: _Build) -> TimeRulePlan:
+    return TimeRulePlan(rule.from_, work.times[rule.from_])

@@ -1,0 +1,42 @@
+"""One text column to the columns of its groups."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kinglet.engine.plan import Reading
+
+
+def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]:
+    """The groups of a reading as text, null where a group took no part, and a mask of what matched.
+
+    The frame has one column for each field of the reading and as many rows as text has.
+    """
+    frame, matched = _by_regex(text, reading, reading.regexes[0])
+    for regex in reading.regexes[1:]:
+        if matched.all():
+            break
+        gaps = (~matched).arg_true()
+        more, found = _by_regex(text.gather(gaps), reading, regex)
+        if not found.any():
+            continue
+        rows = gaps.filter(found)
+        more = more.filter(found)
+        frame = frame.with_columns(frame[name].scatter(rows, more[name]) for name in frame.columns)
+        matched = matched.scatter(rows, True)
+    return frame, matched
+
+
+def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFrame, pl.Series]:
+    names = [field.name for field in reading.fields]
+    if not names:
+        return pl.DataFrame(height=len(text)), text.str.contains(regex).fill_null(False)
+    groups = text.str.extract_groups(regex).struct.unnest()
+    frame = groups.select(names)
+    if reading.always is not None:
+        return frame, frame[reading.always].is_not_null()
+    matched = frame.select(pl.any_horizontal(pl.all().is_not_null())).to_series()
+    silent = (~matched).arg_true()
+    if len(silent):  # a match may leave every named group out
+        matched = matched.scatter(silent, text.gather(silent).str.contains(regex).fill_null(False))
+    return frame, matched

@@ -1,0 +1,98 @@
+"""What a parser file becomes: everything decided that does not depend on a log.
+
+A plan holds no state of a run, so that one plan serves any number of threads.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from kinglet.clock.reading import TimeReading
+from kinglet.model.mapping import MappingPlan
+from kinglet.patterns.types import SlotType
+from kinglet.raw.cutting import CutRule
+
+RESERVED = ("line", "raw", "state", "faults", "variant", "time", "file", "offset", "parser", "version", "id")
+STATES = ("complete", "partial", "unmatched", "dropped")
+
+DTYPES: Mapping[str, pl.DataType] = {
+    "text": pl.String(), "int": pl.Int64(), "float": pl.Float64(), "bool": pl.Boolean(), "time": pl.Datetime("us", "UTC"),
+}
+
+
+@dataclass(frozen=True)
+class FieldPlan:
+    """A field and the type that its text must have."""
+
+    name: str
+    type: SlotType
+
+    @property
+    def dtype(self) -> pl.DataType:
+        return DTYPES[self.type.value]
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How one text gives fields: regexes tried in order, of which the first that matches counts.
+
+    always is a group that takes part in every match, where there is one; sources says for each
+    group how the parser file writes it.
+    """
+
+    regexes: tuple[str, ...]
+    fields: tuple[FieldPlan, ...]
+    always: str | None = None
+    sources: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class VariantPlan:
+    name: str
+    reading: Reading
+    kinds: tuple[str | int, ...] | None
+    mapping: MappingPlan | None
+
+
+@dataclass(frozen=True)
+class TimeRulePlan:
+    """A place where the event's time may stand; the first that gives an instant wins."""
+
+    slot: str
+    reading: TimeReading
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A compiled parser.
+
+    body is the envelope's slot that the variants read, kind the slot whose value chooses them.
+    routes gives for each value of kind the variants to try, otherwise those for any other value;
+    fields the type of every field that any variant has.
+    """
+
+    parser: str
+    version: str
+    cut: CutRule
+    envelope: Reading | None
+    body: str | None
+    kind: str | None
+    variants: tuple[VariantPlan, ...]
+    routes: Mapping[str | int, tuple[int, ...]]
+    otherwise: tuple[int, ...]
+    times: tuple[TimeRulePlan, ...]
+    fields: Mapping[str, pl.DataType]
+    unread: MappingPlan | None
+    """The mapping of events that no variant matched."""
+
+    @property
+    def schema(self) -> dict[str, pl.DataType]:
+        """The columns of parsed events, in order."""
+        return {
+            "line": pl.Int64(), "raw": pl.String(), "state": pl.Enum(STATES), "faults": pl.List(pl.String()),
+            "variant": pl.String(), "time": pl.Datetime("us", "UTC"), **self.fields,
+            "file": pl.String(), "offset": pl.Int64(), "parser": pl.String(), "version": pl.String(), "id": pl.String(),
+        }

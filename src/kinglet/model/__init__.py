@@ -1,0 +1,1 @@
+"""The common information model (OCSF), and the mapping of events onto it."""

@@ -1,0 +1,288 @@
+"""From the `event` section of a parser to the columns of a mapped event.
+
+A mapping is a flat table of leaves: the dotted path of an attribute, and either a constant or an
+expression over the fields. Nesting is made of the paths only where something is written.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import polars as pl
+
+from kinglet.definition.schema import EventMapping, ParserFile, Scalar
+from kinglet.errors import ModelError, did_you_mean
+from kinglet.model.schema import Attribute, Model, ModelClass, enum_value
+
+Path = tuple[str | int, ...]
+Report = Callable[[Path, str], None]
+
+_VALUES: dict[str, pl.DataType] = {
+    "string_t": pl.String(), "integer_t": pl.Int64(), "long_t": pl.Int64(), "float_t": pl.Float64(),
+    "boolean_t": pl.Boolean(), "json_t": pl.String(),
+}
+_ALWAYS: dict[str, pl.DataType] = {
+    "raw": pl.String(), "time": pl.Datetime("us", "UTC"), "line": pl.Int64(), "file": pl.String(),
+}
+_SET_BY_NAME = {"activity": "activity_id", "status": "status_id", "severity": "severity_id"}
+
+
+@dataclass(frozen=True)
+class Leaf:
+    """One attribute of the mapped event; value is an expression, or a constant that JSON can hold."""
+
+    path: str
+    value: pl.Expr | Any
+    dtype: pl.DataType
+    is_constant: bool = False
+
+
+@dataclass(frozen=True)
+class MappingPlan:
+    """What events of one variant become."""
+
+    class_caption: str
+    leaves: tuple[Leaf, ...]
+    used: frozenset[str]
+    missing: tuple[str, ...]
+
+    def apply(self, frame: pl.DataFrame, reference: datetime) -> pl.DataFrame:
+        """The columns of the mapped events, by dotted path; constants are left to the writer."""
+        known = frame.with_columns(_time_or(reference))
+        return known.select(leaf.value.alias(leaf.path) for leaf in self.leaves if not leaf.is_constant)
+
+
+def _time_or(reference: datetime) -> list[pl.Expr]:
+    """An event without a time gets the reference of its log, and says so."""
+    unknown = pl.col("time").is_null()
+    return [
+        pl.col("time").fill_null(pl.lit(reference, dtype=pl.Datetime("us", "UTC"))),
+        pl.when(unknown).then(pl.lit("reference")).alias("time_from"),
+    ]
+
+
+def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMapping | None:
+    """A variant's mapping over the one that all variants share."""
+    if shared is None or own is None:
+        return own or shared
+    values = shared.model_dump(by_alias=True, exclude_none=True) | own.model_dump(by_alias=True, exclude_none=True)
+    return EventMapping.model_validate(values | {"set": shared.set | own.set})
+
+
+def build_mapping(
+    definition: ParserFile,
+    event: EventMapping | None,
+    fields: Mapping[str, pl.DataType],
+    model: Model,
+    report: Report,
+    source_path: Callable[[str], Path],
+    stamps: Sequence[str] = (),
+) -> MappingPlan | None:
+    """Compiles a mapping for events that have these fields.
+
+    stamps are the fields that hold the event's time as text; report is told of every fault, with the path in the parser file that `source_path` gives for a
+    key of the section. Returns None where the class itself is not known.
+    """
+    event = event or EventMapping.model_validate({"class": "Base Event"})
+    if event.class_ is None:
+        report(source_path("class"), "the mapping names no class; add `class:` (`kinglet model` lists them)")
+        return None
+    try:
+        model_class = model.find_class(event.class_)
+    except ModelError as error:
+        report(source_path("class"), str(error))
+        return None
+    leaves: dict[str, Leaf] = {}
+    profiles: set[str] = set()
+    for leaf in _identity(definition, event, model, model_class, report, source_path):
+        leaves[leaf.path] = leaf
+    used: set[str] = {name for name in stamps if name in fields}
+    if used:
+        stamp = pl.coalesce(name for name in stamps if name in fields)
+        leaves["metadata.original_time"] = Leaf("metadata.original_time", stamp, pl.String())
+    for path, value in event.set.items():
+        where = source_path(path)
+        try:
+            attributes = model.path(model_class, path)
+            _no_lists_of_objects(path, attributes)
+            expression, names = _expression(value, attributes[-1], model, {**_ALWAYS, **fields})
+        except (ModelError, ValueError) as error:
+            report(where, str(error))
+            continue
+        for attribute in attributes:
+            if attribute.profiles and not profiles & set(attribute.profiles):
+                profiles.add(attribute.profiles[0])
+        leaves[path] = Leaf(path, expression, _dtype(attributes[-1], model))
+        used |= names
+    if profiles:
+        leaves["metadata.profiles"] = _constant("metadata.profiles", sorted(profiles), pl.List(pl.String()))
+    for leaf in _kept(fields, used):
+        leaves[leaf.path] = leaf
+    missing = tuple(_missing(model, model_class, leaves))
+    return MappingPlan(model_class.caption, tuple(leaves.values()), frozenset(used), missing)
+
+
+def _constant(path: str, value: Any, dtype: pl.DataType | None = None) -> Leaf:
+    kinds: dict[type, pl.DataType] = {str: pl.String(), int: pl.Int64()}
+    return Leaf(path, value, dtype or kinds[type(value)], True)
+
+
+def _identity(
+    definition: ParserFile,
+    event: EventMapping,
+    model: Model,
+    model_class: ModelClass,
+    report: Report,
+    source_path: Callable[[str], Path],
+) -> Iterator[Leaf]:
+    """The identifiers and captions of class, activity, status and severity, and what every event carries."""
+    ids: dict[str, int] = {}
+    for key, name in _SET_BY_NAME.items():
+        wanted = getattr(event, key)
+        attribute = model_class.attributes.get(name)
+        if attribute is None:
+            if wanted is not None:
+                report(source_path(key), f"the class {model_class.caption} has no {key}; leave it out")
+            continue
+        if wanted is None and attribute.requirement != "required":
+            continue
+        try:
+            ids[name] = int(enum_value(attribute, wanted if wanted is not None else 0))
+        except ModelError as error:
+            report(source_path(key), str(error))
+            ids[name] = 0
+    activity = ids.get("activity_id", 0)
+    activity_name = model_class.attributes["activity_id"].enum[activity]
+    yield _constant("class_uid", model_class.uid)
+    yield _constant("class_name", model_class.caption)
+    yield _constant("category_uid", model_class.category_uid)
+    yield _constant("category_name", model_class.category)
+    yield _constant("type_uid", model_class.uid * 100 + activity)
+    yield _constant("type_name", f"{model_class.caption}: {activity_name}")
+    for name, value in ids.items():
+        attribute = model_class.attributes[name]
+        yield _constant(name, value)
+        if attribute.sibling:
+            yield _constant(attribute.sibling, attribute.enum[value])
+    yield Leaf("time", pl.col("time").dt.epoch("ms"), pl.Int64())
+    yield _constant("metadata.version", model.version)
+    yield _constant("metadata.product.vendor_name", definition.product.vendor)
+    yield _constant("metadata.product.name", definition.product.name)
+    if definition.product.version:
+        yield _constant("metadata.product.version", definition.product.version)
+    made_by = [{"name": definition.parser, "uid": f"{definition.parser} {definition.version}"}]
+    info = pl.List(pl.Struct({"name": pl.String(), "uid": pl.String()}))
+    yield _constant("metadata.transformation_info_list", made_by, info)
+    yield Leaf("metadata.uid", pl.col("id"), pl.String())
+    yield Leaf("raw_data", pl.col("raw"), pl.String())
+
+
+def _kept(fields: Mapping[str, pl.DataType], used: set[str]) -> Iterator[Leaf]:
+    """Fields that no attribute took go to `unmapped`, with what was wrong with the event."""
+    for name, dtype in fields.items():
+        if name in used:
+            continue
+        if isinstance(dtype, pl.Datetime):
+            yield Leaf(f"unmapped.{name}", pl.col(name).dt.strftime("%Y-%m-%dT%H:%M:%S%.6fZ"), pl.String())
+        else:
+            yield Leaf(f"unmapped.{name}", pl.col(name), dtype)
+    some = pl.col("faults").list.len() > 0
+    yield Leaf("unmapped.faults", pl.when(some).then(pl.col("faults")), pl.List(pl.String()))
+    yield Leaf("unmapped.time_from", pl.col("time_from"), pl.String())
+
+
+def _no_lists_of_objects(path: str, attributes: tuple[Attribute, ...]) -> None:
+    for attribute in attributes:
+        if attribute.is_list and attribute.is_object:
+            raise ValueError(f"`{attribute.name}` in `{path}` is a list of objects, which `set` cannot fill")
+
+
+def _dtype(attribute: Attribute, model: Model) -> pl.DataType:
+    inner = _VALUES[model.base_type(attribute.type)]
+    return pl.List(inner) if attribute.is_list else inner
+
+
+def _expression(
+    value: Scalar, attribute: Attribute, model: Model, fields: Mapping[str, pl.DataType]
+) -> tuple[pl.Expr, set[str]]:
+    """The value of an attribute as a column expression of the attribute's type.
+
+    Raises:
+        ValueError: the SQL cannot be read, names a field that does not exist, or its result
+            cannot become the attribute's type.
+    """
+    if isinstance(value, str):
+        expression = sql(value, fields)
+    else:
+        expression = pl.lit(value)
+    known = pl.DataFrame(schema=dict(fields))
+    try:
+        result = known.select(expression.alias("value")).schema["value"]
+    except pl.exceptions.PolarsError as error:
+        raise ValueError(f"{value!r} cannot be computed: {str(error).splitlines()[0]}") from None
+    target = _VALUES[model.base_type(attribute.type)]
+    if attribute.type == "timestamp_t" and isinstance(result, pl.Datetime):
+        expression = expression.dt.epoch("ms")
+    elif result != target:
+        if isinstance(result, pl.List | pl.Struct) or (isinstance(result, pl.Datetime) and target != pl.String):
+            raise ValueError(f"`{value}` is {result}, but `{attribute.name}` wants {target} ({attribute.type})")
+        expression = expression.cast(target, strict=False)
+    if attribute.is_list:
+        expression = pl.when(expression.is_not_null()).then(pl.concat_list(expression))
+    return expression, set(expression.meta.root_names())
+
+
+def sql(text: str, fields: Mapping[str, pl.DataType]) -> pl.Expr:
+    """A SQL expression over fields.
+
+    Raises:
+        ValueError: it is not SQL, or names a field that does not exist.
+    """
+    try:
+        expression = pl.sql_expr(_quoted_fields(text, fields))
+        names = expression.meta.root_names()
+    except pl.exceptions.PolarsError as error:
+        raise ValueError(f"`{text}` is not a SQL expression: {str(error).splitlines()[0]}") from None
+    for name in names:
+        if name not in fields:
+            hint = did_you_mean(name, fields, f"for a fixed text write \"'{name}'\"")
+            raise ValueError(f"`{name}` is no field of this variant; {hint}")
+    return expression
+
+
+_SQL_PIECE = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|[A-Za-z_][A-Za-z0-9_]*(?!\s*\()|.""", re.DOTALL)
+
+
+def _quoted_fields(text: str, fields: Mapping[str, pl.DataType]) -> str:
+    """SQL whose field names are quoted, so that a field may be called `user` or `order`."""
+    return "".join(f'"{piece}"' if piece in fields else piece for piece in _SQL_PIECE.findall(text))
+
+
+def _missing(model: Model, model_class: ModelClass, leaves: Mapping[str, Leaf]) -> Iterator[str]:
+    """Required attributes that nothing fills, down the objects that are filled; and unmet constraints."""
+    filled = {path.split(".")[0] for path in leaves}
+    yield from _missing_in(model, model_class, "", leaves)
+    for kind, names in model_class.constraints.items():
+        count = len(filled & set(names))
+        if count == 0 or (kind == "just_one" and count > 1):
+            yield f"{'one' if kind == 'just_one' else 'at least one'} of {', '.join(names)}"
+
+
+def _missing_in(model: Model, entity: Any, prefix: str, leaves: Mapping[str, Leaf]) -> Iterator[str]:
+    for name, attribute in entity.attributes.items():
+        path = f"{prefix}{name}"
+        inside = any(leaf == path or leaf.startswith(f"{path}.") for leaf in leaves)
+        if attribute.requirement == "required" and not attribute.profiles and not inside:
+            yield path
+        elif inside and attribute.is_object and not attribute.is_list and path not in leaves and name != "unmapped":
+            yield from _missing_in(model, model.object(attribute.type), f"{path}.", leaves)
+
+
+def constant_json(leaf: Leaf) -> str:
+    """A constant as JSON text."""
+    return json.dumps(leaf.value, ensure_ascii=False)

@@ -1,0 +1,1 @@
+"""Parsed events to text and files."""

@@ -1,0 +1,118 @@
+"""The two forms in which parsed events go out: their fields, or mapped onto the model."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+import polars as pl
+
+from kinglet.engine.parsed import Parsed, Part
+from kinglet.engine.plan import Plan
+from kinglet.model.mapping import Leaf, MappingPlan
+from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, nested
+
+
+class View(Protocol):
+    """What a writer asks for; every batch of a plan gives the same columns."""
+
+    def table(self, parsed: Parsed) -> pl.DataFrame:
+        """Typed columns, nested where the form is."""
+
+    def flat(self, parsed: Parsed) -> pl.DataFrame:
+        """Columns that a row of plain text can hold."""
+
+    def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
+        """A JSON object for each event, with `end` behind it."""
+
+
+class FieldsView:
+    """Events as their fields, with the columns of `Plan.schema`."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.layout: Layout = {name: name for name in plan.schema}
+
+    def table(self, parsed: Parsed) -> pl.DataFrame:
+        return parsed.events()
+
+    def flat(self, parsed: Parsed) -> pl.DataFrame:
+        return _flat(parsed.events())
+
+    def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
+        return json_lines(parsed.events(), self.layout, end)
+
+
+class ModelView:
+    """Events as classes of the common model."""
+
+    def __init__(self, plan: Plan) -> None:
+        leaves: dict[str, Leaf] = {}
+        for mapping in (*(variant.mapping for variant in plan.variants), plan.unread):
+            if mapping is not None:
+                leaves |= {leaf.path: leaf for leaf in mapping.leaves if leaf.path not in leaves}
+        first = ["time", "class_uid", "class_name"]
+        last = ["raw_data", *(path for path in leaves if path.startswith("unmapped."))]
+        middle = [path for path in leaves if path not in first and path not in last]
+        self.schema = {path: leaves[path].dtype for path in (*first, *middle, *last)}
+
+    def table(self, parsed: Parsed) -> pl.DataFrame:
+        return nested(self._columns(parsed), list(self.schema))
+
+    def flat(self, parsed: Parsed) -> pl.DataFrame:
+        return _flat(self._columns(parsed))
+
+    def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
+        frames = []
+        for part in parsed.parts:
+            mapping = _mapping(parsed.plan, part)
+            layout: Layout = {
+                leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves
+            }
+            text = json_lines(_applied(parsed, part, mapping), layout, end)
+            frames.append(pl.DataFrame([part.frame["row"], text.alias("json")]))
+        return parsed.in_order(frames).to_series()
+
+    def _columns(self, parsed: Parsed) -> pl.DataFrame:
+        frames = []
+        for part in parsed.parts:
+            mapping = _mapping(parsed.plan, part)
+            constants = [
+                pl.lit(pl.Series([leaf.value], dtype=leaf.dtype)).first().alias(leaf.path)
+                for leaf in mapping.leaves if leaf.is_constant
+            ]
+            frame = _applied(parsed, part, mapping).with_columns(constants)
+            frames.append(frame.with_columns(part.frame["row"]))
+        whole = parsed.in_order(frames)
+        missing = [pl.lit(None, dtype=dtype).alias(path) for path, dtype in self.schema.items()
+                   if path not in whole.columns]
+        return whole.with_columns(missing).select(list(self.schema))
+
+
+def _mapping(plan: Plan, part: Part) -> MappingPlan:
+    mapping = plan.unread if part.variant is None else plan.variants[part.variant].mapping
+    assert mapping is not None
+    return mapping
+
+
+def _applied(parsed: Parsed, part: Part, mapping: MappingPlan) -> pl.DataFrame:
+    return mapping.apply(part.frame.with_columns(parsed.constants()), parsed.reference)
+
+
+def _flat(frame: pl.DataFrame) -> pl.DataFrame:
+    """Lists as their items with blanks between, instants as RFC 3339 text."""
+    columns = []
+    for column in frame:
+        if isinstance(column.dtype, pl.List):
+            inner = column.dtype.inner
+            if isinstance(inner, pl.Struct):
+                column = column.to_frame().select(pl.col(column.name).list.eval(
+                    pl.element().struct.field(inner.fields[-1].name))).to_series()
+            column = column.cast(pl.List(pl.String)).list.join(" ")
+        elif isinstance(column.dtype, pl.Datetime):
+            column = iso_text(column)
+        columns.append(column)
+    return pl.DataFrame(columns)
+
+
+def view(plan: Plan, form: str) -> View:
+    """The view of a form, `fields` or `model`."""
+    return ModelView(plan) if form == "model" else FieldsView(plan)

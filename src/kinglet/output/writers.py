@@ -1,0 +1,186 @@
+"""Files that events are written to, one class a format, each with the same two methods.
+
+A file is written beside its place and moved there when it is whole, so that nobody ever finds
+half of one.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import secrets
+import sys
+from pathlib import Path
+from types import TracebackType
+from typing import IO, Any, ClassVar
+
+import polars as pl
+
+from kinglet.engine.parsed import Parsed
+from kinglet.errors import OutputError
+from kinglet.output.feeding import Feed
+from kinglet.output.views import View
+
+
+class Writer:
+    """Base of the writers: the place, the file aside, the move at the end."""
+
+    suffix: ClassVar[str] = ""
+
+    def __init__(self, path: str, view: View) -> None:
+        self.view = view
+        self.path = None if path == "-" else Path(path)
+        self.aside: Path | None = None
+        self.stream: IO[bytes] = self._open()
+
+    def prepare(self, parsed: Parsed) -> Any:
+        """What `write` wants of a batch; touches no file, so that many threads can do it at once."""
+        raise NotImplementedError
+
+    def write(self, prepared: Any) -> None:
+        """Adds the events of a batch."""
+        self.stream.write(prepared)
+
+    def finish(self) -> None:
+        """Writes what stands at the end of a file."""
+
+    def abandon(self) -> None:
+        """Lets go of the file before it is thrown away."""
+
+    def _open(self) -> IO[bytes]:
+        if self.path is None:
+            return sys.stdout.buffer
+        if self.path.is_dir():
+            raise OutputError(f"{self.path}: is a folder; name a file in it, such as {self.path / 'events'}{self.suffix}")
+        self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
+        try:
+            return self.aside.open("xb")
+        except OSError as error:
+            raise _unwritable(self.path, error) from None
+
+    def __enter__(self) -> Writer:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        try:
+            if kind is None:
+                self.finish()
+                self.stream.flush()
+            else:
+                self.abandon()
+            if self.aside is not None and self.path is not None:
+                self.stream.close()
+                if kind is None:
+                    os.replace(self.aside, self.path)
+        except OSError as problem:
+            if self.path is None:
+                raise
+            raise _unwritable(self.path, problem) from None
+        finally:
+            if self.aside is not None:
+                with contextlib.suppress(OSError):
+                    self.stream.close()
+                self.aside.unlink(missing_ok=True)
+
+
+class NdjsonWriter(Writer):
+    """A JSON object a line."""
+
+    suffix = ".ndjson"
+
+    def prepare(self, parsed: Parsed) -> memoryview:
+        # The one format in which all text lies in one buffer is the one that can be written as it is.
+        text = self.view.lines(parsed, "\n").to_arrow(compat_level=pl.CompatLevel.oldest())
+        return memoryview(text.buffers()[2] or b"")
+
+
+class CsvWriter(Writer):
+    """Comma-separated values with a header (RFC 4180)."""
+
+    suffix = ".csv"
+    begun = False
+
+    def prepare(self, parsed: Parsed) -> pl.DataFrame:
+        return self.view.flat(parsed)
+
+    def write(self, prepared: pl.DataFrame) -> None:
+        prepared.write_csv(self.stream, include_header=not self.begun)
+        self.begun = True
+
+
+class _Engine(Writer):
+    """Base of the formats that the column engine writes itself."""
+
+    feed: Feed | None = None
+
+    def prepare(self, parsed: Parsed) -> pl.DataFrame:
+        return self.view.table(parsed)
+
+    def write(self, prepared: pl.DataFrame) -> None:
+        if self.feed is None:
+            self.feed = Feed(self._sink, prepared.schema)
+        try:
+            self.feed.put(prepared)
+        except pl.exceptions.PolarsError as error:
+            raise OSError(str(error).splitlines()[0]) from None
+
+    def finish(self) -> None:
+        if self.feed is not None:
+            try:
+                self.feed.finish()
+            except pl.exceptions.PolarsError as error:
+                raise OSError(str(error).splitlines()[0]) from None
+
+    def abandon(self) -> None:
+        if self.feed is not None:
+            self.feed.stop()
+
+    def _sink(self, frames: pl.LazyFrame) -> None:
+        raise NotImplementedError
+
+
+class ParquetWriter(_Engine):
+    """Apache Parquet."""
+
+    suffix = ".parquet"
+
+    def _sink(self, frames: pl.LazyFrame) -> None:
+        assert self.aside is not None
+        frames.sink_parquet(self.aside, compression="zstd", compression_level=1)
+
+
+class ArrowWriter(_Engine):
+    """Apache Arrow, the file form of its IPC format."""
+
+    suffix = ".arrow"
+
+    def _sink(self, frames: pl.LazyFrame) -> None:
+        assert self.aside is not None
+        frames.sink_ipc(self.aside)
+
+
+WRITERS: dict[str, type[Writer]] = {
+    writer.suffix: writer for writer in (NdjsonWriter, CsvWriter, ParquetWriter, ArrowWriter)
+}
+
+
+def writer_for(path: str, view: View) -> Writer:
+    """The writer for an output path; `-` is NDJSON on standard output.
+
+    Raises:
+        OutputError: the suffix names no format, or the file cannot be made there.
+    """
+    if path == "-":
+        return NdjsonWriter(path, view)
+    kind = WRITERS.get(Path(path).suffix)
+    if kind is None:
+        raise OutputError(f"{path}: the suffix tells no format; use " + " ".join(WRITERS) + ", or - for standard output")
+    return kind(path, view)
+
+
+def _unwritable(path: Path, error: OSError) -> OutputError:
+    if isinstance(error, FileNotFoundError | NotADirectoryError):
+        return OutputError(f"{path}: there is no folder {path.parent}; make it first: mkdir -p {path.parent}")
+    if isinstance(error, PermissionError):
+        return OutputError(f"{path}: may not be written; choose a folder that you may write to")
+    return OutputError(f"{path}: cannot be written: {error.strerror or error}")

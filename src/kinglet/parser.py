@@ -1,0 +1,177 @@
+"""A loaded parser, and what parsing gives: the two objects that users hold in their hands."""
+
+from __future__ import annotations
+
+import functools
+import json
+import os
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+
+from kinglet.clock.moment import as_moment
+from kinglet.definition import loading
+from kinglet.definition.document import Document
+from kinglet.definition.schema import ParserFile
+from kinglet.engine.build import build
+from kinglet.engine.parsed import Parsed
+from kinglet.engine.plan import STATES, Plan
+from kinglet.engine.running import Options, run
+from kinglet.errors import UsageError
+from kinglet.raw.sources import Given, Source, open_source
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+
+def load(source: str | os.PathLike[str] | dict[str, Any]) -> Parser:
+    """Loads a parser.
+
+    source: the path of a parser file, the name of a ready parser, YAML text, or a mapping.
+
+    Raises:
+        ParserFileError: with every problem of the file, each with file, line and column.
+    """
+    definition, document = loading.read(source)
+    return Parser(definition, document, build(definition, document))
+
+
+@dataclass(frozen=True, eq=False)
+class Parser:
+    """A parser, compiled once; it holds no state of a run and may be shared between threads."""
+
+    definition: ParserFile
+    document: Document
+    plan: Plan
+
+    @property
+    def name(self) -> str:
+        return self.plan.parser
+
+    @property
+    def version(self) -> str:
+        return self.plan.version
+
+    @property
+    def fields(self) -> dict[str, pl.DataType]:
+        """Every field that an event of this parser can have, with its type."""
+        return dict(self.plan.fields)
+
+    def __repr__(self) -> str:
+        return f"<Parser {self.name} {self.version}: {len(self.plan.variants)} variants, {len(self.plan.fields)} fields>"
+
+    def parse(
+        self, source: Given, *, at: str | date | datetime | None = None, zone: str | None = None,
+        most: int | None = None,
+    ) -> Result:
+        """Parses a whole log into memory.
+
+        source: a path, `-`, bytes, a text of several lines, or an iterable of raw events.
+        at: the moment near which stamps without a year lie; otherwise when the file was written.
+        zone: IANA zone for stamps that carry none, where the parser names none.
+        most: stop after so many events.
+
+        Raises:
+            InputError: the log cannot be read.
+        """
+        batches: list[Parsed] = []
+        count = 0
+        for parsed, _ in self.run_batches([open_source(source)], at=at, zone=zone):
+            batches.append(parsed)
+            count += parsed.counts["events"]
+            if most is not None and count >= most:
+                return Result(self, tuple(batches), most)
+        return Result(self, tuple(batches))
+
+    def parse_batches(
+        self, *sources: Given, at: str | date | datetime | None = None, zone: str | None = None,
+        workers: int | None = None,
+    ) -> Iterator[Result]:
+        """Parses logs that need not fit in memory, a batch at a time and in order.
+
+        Raises:
+            InputError: a log cannot be read.
+        """
+        if not sources:
+            raise UsageError("parse_batches needs at least one source")
+        opened = [open_source(source) for source in sources]
+        for parsed, _ in self.run_batches(opened, at=at, zone=zone, workers=workers):
+            yield Result(self, (parsed,))
+
+    def run_batches(
+        self, sources: Sequence[Source], *, at: str | date | datetime | None = None, zone: str | None = None,
+        workers: int | None = None, then: Callable[[Parsed], Any] = lambda parsed: None,
+    ) -> Iterator[tuple[Parsed, Any]]:
+        """Parses opened sources; gives each batch with what `then` made of it on a thread of its own."""
+        try:
+            moment = as_moment(at) if at is not None else None
+        except ValueError as error:
+            raise UsageError(f"at: {error}") from None
+        return run(self.plan, sources, Options(moment, zone), workers, then)
+
+
+class Result:
+    """Parsed events: all of a log, or of one batch of it."""
+
+    def __init__(self, parser: Parser, batches: tuple[Parsed, ...], most: int | None = None) -> None:
+        self.parser = parser
+        self.batches = batches
+        self._most = most
+
+    @functools.cached_property
+    def events(self) -> pl.DataFrame:
+        """One row an event: line, raw, state, faults, variant, time, the fields, then where it came from."""
+        schema = self.parser.plan.schema
+        frames = [batch.events() for batch in self.batches]
+        frame = pl.concat(frames) if frames else pl.DataFrame(schema=schema)
+        return frame.head(self._most) if self._most is not None else frame
+
+    @functools.cached_property
+    def counts(self) -> dict[str, int]:
+        """Events by state; complete + partial + unmatched + dropped = events."""
+        if self._most is not None:
+            by_state = dict(self.events["state"].value_counts().iter_rows())
+            return {"events": self.events.height, **{state: by_state.get(state, 0) for state in STATES}}
+        total = dict.fromkeys(("events", *STATES), 0)
+        for batch in self.batches:
+            for state, count in batch.counts.items():
+                total[state] += count
+        return total
+
+    @property
+    def fault_counts(self) -> dict[str, int]:
+        """How often each fault occurs, the commonest first."""
+        faults = self.events["faults"].explode().drop_nulls().value_counts(sort=True)
+        return dict(faults.iter_rows())
+
+    def to_pandas(self) -> pd.DataFrame:
+        """The events as a pandas frame."""
+        return self.events.to_pandas()
+
+    def to_model(self) -> Iterator[dict[str, Any]]:
+        """The events mapped onto the common model, as plain dicts without nulls."""
+        from kinglet.output.views import ModelView
+
+        form = ModelView(self.parser.plan)
+        left = self._most if self._most is not None else -1
+        for batch in self.batches:
+            for line in form.lines(batch):
+                if left == 0:
+                    return
+                left -= 1
+                yield json.loads(line)
+
+    def __len__(self) -> int:
+        return self.counts["events"]
+
+    def __repr__(self) -> str:
+        counts = ", ".join(f"{count} {state}" for state, count in self.counts.items() if count or state == "events")
+        return f"<Result of {self.parser.name}: {counts}>"
+
+    def _repr_html_(self) -> str:
+        from kinglet.authoring.html import result_html
+
+        return result_html(self)

@@ -1,0 +1,1 @@
+"""Readable patterns with typed slots, and the dialect of regular expressions."""

@@ -1,0 +1,130 @@
+"""Tokens of a pattern to regexes for the linear-time engine.
+
+A pattern becomes one or two regexes, tried in order:
+
+- the quick one ends every open slot (word, text, …) at the first character that can follow it.
+  Such a regex never has a choice to make, which the engine rewards with about twice the speed;
+- the patient one lets an open slot read on, as little as it must, for the event in which that
+  character occurs inside the value too.
+
+What a pattern means is the first of the two that matches.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Set
+from dataclasses import dataclass
+
+from kinglet.patterns.slots import Blank, Literal, Optional, Slot, Token
+from kinglet.patterns.types import BLANK, TYPES
+
+_END = "\0end"
+
+
+@dataclass(frozen=True)
+class _Follow:
+    """The characters that can come next; None where any can."""
+
+    chars: frozenset[str] | None
+
+
+def to_regexes(tokens: tuple[Token, ...], times: Mapping[str, str], *, anchored_end: bool = True) -> tuple[str, ...]:
+    """The regexes of a pattern, in the order in which they are tried.
+
+    times: for slots of type `time`, the regex of their stamps by slot name.
+    """
+    last = tokens[-1] if tokens else None
+    open_ended = isinstance(last, Slot) and last.type in ("rest", "text")
+    end = "" if not anchored_end else "$" if open_ended else f"{BLANK}*$"
+    follow = _Follow(frozenset((_END,) if open_ended else (_END, " ", "\t")))
+    found = [f"^{_sequence(tokens, times, follow, quick)}{end}" for quick in (True, False)]
+    return tuple(dict.fromkeys(found))
+
+
+def _sequence(tokens: tuple[Token, ...], times: Mapping[str, str], after: _Follow, quick: bool) -> str:
+    parts: list[str] = []
+    previous: Token | None = None
+    for i, token in enumerate(tokens):
+        follow = _first(tokens[i + 1 :], after)
+        parts.append(_token(token, times, follow, quick, isinstance(previous, Blank)))
+        previous = token
+    return "".join(parts)
+
+
+def _token(token: Token, times: Mapping[str, str], follow: _Follow, quick: bool, after_blank: bool) -> str:
+    match token:
+        case Literal(text=text):
+            return escape(text)
+        case Blank():
+            return f"{BLANK}+"
+        case Optional(tokens=tokens):
+            return f"(?:{_sequence(tokens, times, follow, quick)})?"
+        case Slot():
+            body = _slot(token, times, follow, quick, after_blank)
+            return f"(?P<{token.name}>{body})" if token.name else f"(?:{body})"
+
+
+def _slot(slot: Slot, times: Mapping[str, str], follow: _Follow, quick: bool, after_blank: bool) -> str:
+    kind = TYPES[slot.type]
+    if slot.type == "time":
+        return times[slot.name]
+    if slot.type == "rest" or (slot.type == "text" and follow.chars == {_END}):
+        return r"(?:[^ \t](?s:.*))?" if after_blank else "(?s:.*)"
+    if kind.stops is None:
+        return kind.shape
+    if kind.may_be_empty:
+        return _text(follow, quick, after_blank)
+    return _run(kind.stops, follow, quick)
+
+
+def _run(excluded: str, follow: _Follow, quick: bool) -> str:
+    """A run of one or more characters, all but the excluded ones."""
+    if follow.chars is None:
+        return f"[^{excluded}]+"
+    stops = follow.chars - {" ", "\t", _END}
+    if quick or not stops:
+        return f"[^{excluded}{_in_class(stops)}]+"
+    return f"[^{excluded}]+" if _END in follow.chars else f"[^{excluded}]+?"
+
+
+def _text(follow: _Follow, quick: bool, after_blank: bool) -> str:
+    """Any text, as little of it as possible."""
+    if not quick or follow.chars is None or _END in follow.chars:
+        return "(?s:.*?)"
+    inside = _in_class(follow.chars)
+    if after_blank and not {" ", "\t"} & follow.chars:
+        return rf"(?:[^{inside} \t][^{inside}]*)?"
+    return f"[^{inside}]*"
+
+
+def _first(tokens: tuple[Token, ...], after: _Follow) -> _Follow:
+    """What the text after a slot can begin with."""
+    for i, token in enumerate(tokens):
+        match token:
+            case Literal(text=text) if text:
+                return _Follow(frozenset(text[0]))
+            case Blank():
+                return _Follow(frozenset((" ", "\t")))
+            case Optional(tokens=inner):
+                rest = _first(tokens[i + 1 :], after)
+                within = _first(inner, rest)
+                if rest.chars is None or within.chars is None:
+                    return _Follow(None)
+                return _Follow(rest.chars | within.chars)
+            case Slot():
+                return _Follow(None)
+    return after
+
+
+def escape(text: str) -> str:
+    """Literal text as both regex engines read it."""
+    return "".join(char if char.isalnum() or char in "_ /:,;<>=\"'!%@`~" else _hex_or_slash(char) for char in text)
+
+
+def _hex_or_slash(char: str) -> str:
+    return f"\\{char}" if char.isprintable() and char.isascii() else re.escape(char)
+
+
+def _in_class(chars: Set[str]) -> str:
+    return "".join(f"\\{char}" if char in r"\]^-[&~" else char for char in sorted(chars))

@@ -1,0 +1,137 @@
+"""The pattern language: from text to tokens.
+
+    pattern   = { literal | blanks | slot | optional }
+    slot      = "{" [name] [":" type] "}"        a value; without a name it is read and not kept
+    literal   = "{{" | "}}" | '{"text"}' | text  braces doubled; quoted text is taken as it stands
+    optional  = "[[" pattern "]]"
+    blanks    = one or more blanks or tabs; match one or more blanks or tabs
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Literal:
+    text: str
+    offset: int
+
+
+@dataclass(frozen=True)
+class Blank:
+    offset: int
+
+
+@dataclass(frozen=True)
+class Slot:
+    name: str
+    type: str
+    offset: int
+    source: str
+
+
+@dataclass(frozen=True)
+class Optional:
+    tokens: tuple[Token, ...]
+    offset: int
+
+
+Token = Literal | Blank | Slot | Optional
+
+_SLOT = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)?\s*(?::\s*([A-Za-z_][A-Za-z0-9_]*)\s*)?\}")
+_QUOTED = re.compile(r'\{"([^"]*)"\}')
+
+
+class PatternError(ValueError):
+    """A pattern that cannot be read; offset is the character at fault."""
+
+    def __init__(self, message: str, hint: str, offset: int) -> None:
+        super().__init__(message)
+        self.message, self.hint, self.offset = message, hint, offset
+
+
+def parse(text: str) -> tuple[Token, ...]:
+    """The tokens of a pattern.
+
+    >>> [type(token).__name__ for token in parse("pump {pump:int}[[ after {s:int}s]]")]
+    ['Literal', 'Blank', 'Slot', 'Optional']
+
+    Raises:
+        PatternError: a brace that is not closed, a slot that is not a slot, brackets that do not match.
+    """
+    open_lists: list[tuple[list[Token], int]] = [([], 0)]
+    position = 0
+
+    def literal(value: str, offset: int) -> None:
+        tokens = open_lists[-1][0]
+        if tokens and isinstance(tokens[-1], Literal):
+            last = tokens.pop()
+            assert isinstance(last, Literal)
+            value, offset = last.text + value, last.offset
+        tokens.append(Literal(value, offset))
+
+    while position < len(text):
+        char = text[position]
+        if char in " \t":
+            end = position + len(re.match(r"[ \t]+", text[position:])[0])  # type: ignore[index]
+            open_lists[-1][0].append(Blank(position))
+            position = end
+        elif text.startswith(("{{", "}}"), position):
+            literal(char, position)
+            position += 2
+        elif char == "{":
+            position = _slot(text, position, open_lists[-1][0], literal)
+        elif char == "}":
+            raise PatternError("a `}` without its `{`", "write `}}` for a brace in the log", position)
+        elif char in "[]":
+            run = len(re.match(r"\[+|\]+", text[position:])[0])  # type: ignore[index]
+            if char == "[":
+                for k in range(run // 2):
+                    open_lists.append(([], position + 2 * k))
+                if run % 2:
+                    literal("[", position + run - 1)
+            else:
+                closes = min(run // 2, len(open_lists) - 1)
+                if run > 2 * closes:
+                    literal("]" * (run - 2 * closes), position)
+                for _ in range(closes):
+                    tokens, offset = open_lists.pop()
+                    open_lists[-1][0].append(Optional(tuple(tokens), offset))
+            position += run
+        else:
+            literal(char, position)
+            position += 1
+    if len(open_lists) > 1:
+        raise PatternError("`[[` is not closed", "end the optional part with `]]`", open_lists[-1][1])
+    return tuple(open_lists[0][0])
+
+
+def _slot(text: str, position: int, tokens: list[Token], literal: Callable[[str, int], None]) -> int:
+    quoted = _QUOTED.match(text, position)
+    if quoted:
+        literal(quoted[1], position)
+        return quoted.end()
+    match = _SLOT.match(text, position)
+    if match is None:
+        if "}" not in text[position:]:
+            raise PatternError("`{` is not closed", "write `{{` for a brace in the log", position)
+        inside = text[position : text.index("}", position) + 1]
+        raise PatternError(f"`{inside}` is not a slot", "write {name:type}, and `{{` for a brace in the log", position)
+    if match[1] is None and match[2] is None:
+        raise PatternError("`{}` names neither a field nor a type", "write {name:type}, or {:type} to skip", position)
+    tokens.append(Slot(match[1] or "", match[2] or "word", position, match[0]))
+    return match.end()
+
+
+def slots(tokens: tuple[Token, ...]) -> list[Slot]:
+    """All slots in order, those of optional parts too."""
+    found: list[Slot] = []
+    for token in tokens:
+        if isinstance(token, Slot):
+            found.append(token)
+        elif isinstance(token, Optional):
+            found.extend(slots(token.tokens))
+    return found

@@ -1,0 +1,87 @@
+"""The types a slot can have: the text each reads, and the value it becomes.
+
+A type's `shape` is generous and its `valid` strict: text that has the shape but is not valid
+(an IPv4 address with a 999) is a fault with a name, not a line that nothing matched.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+BLANK = r"[ \t]"
+_BYTE = "(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])"
+_IPV4 = rf"(?:{_BYTE}\.){{3}}{_BYTE}"
+_GROUP = "[0-9A-Fa-f]{1,4}"
+_IPV6 = (
+    "(?:"
+    + "|".join(
+        [
+            f"(?:{_GROUP}:){{7}}(?:{_GROUP}|:)",
+            *(
+                f"(?:{_GROUP}:){{{left}}}(?:(?::{_GROUP}){{1,{7 - left}}}|(?::{_GROUP}){{0,{5 - left}}}:{_IPV4}|:)"
+                for left in range(5, 0, -1)
+            ),
+            f"(?:{_GROUP}:){{6}}(?::{_GROUP}|{_IPV4}|:)",
+            f":(?:(?::{_GROUP}){{1,7}}|(?::{_GROUP}){{0,5}}:{_IPV4}|:)",
+        ]
+    )
+    + ")(?:%[0-9A-Za-z_.-]+)?"
+)
+
+Value = Literal["text", "int", "float", "bool", "time"]
+
+
+@dataclass(frozen=True)
+class SlotType:
+    """A slot type.
+
+    shape: regex of the text it reads. stops: for types that read on and on, the characters it
+    may consist of, as the inside of a character class, negated; such a slot ends where the text
+    after it begins. valid: regex that the whole text must match. value: what it becomes.
+    """
+
+    name: str
+    about: str
+    example: str
+    shape: str
+    value: Value = "text"
+    stops: str | None = None
+    may_be_empty: bool = False
+    valid: str | None = None
+    low: int | None = None
+    high: int | None = None
+
+
+_TABLE = (
+    SlotType("word", "a run of characters without blanks", "m.okoro", "", stops=r"\x09-\x0d "),
+    SlotType("text", "anything, as little as possible", "valve open", "", stops="", may_be_empty=True),
+    SlotType("rest", "anything, to the end of the event", "valve open", "(?s:.*)", may_be_empty=True),
+    SlotType("quoted", "text in double or single quotes, kept without them", '"night shift"',
+             r"""(?:"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')"""),
+    SlotType("int", "a whole number", "-42", "[+-]?[0-9]+", "int"),
+    SlotType("num", "a number with or without a fraction", "85.5",
+             r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?", "float"),
+    SlotType("hex", "a whole number in base 16", "0x1f", "(?:0[xX])?[0-9A-Fa-f]+", "int"),
+    SlotType("bool", "true/false, yes/no, on/off, 1/0", "yes", "[A-Za-z01]{1,5}", "bool"),
+    SlotType("ip", "an IPv4 or IPv6 address (RFC 4291)", "192.0.2.14", "[0-9A-Fa-f:.]+(?:%[0-9A-Za-z_.-]+)?",
+             valid=f"(?:{_IPV4}|{_IPV6})"),
+    SlotType("ipv4", "an IPv4 address", "192.0.2.14", "[0-9.]+", valid=_IPV4),
+    SlotType("ipv6", "an IPv6 address (RFC 4291)", "2001:db8::14", "[0-9A-Fa-f:.]+(?:%[0-9A-Za-z_.-]+)?",
+             valid=_IPV6),
+    SlotType("mac", "a hardware address", "00:00:5e:00:53:0a",
+             "(?:[0-9A-Fa-f]{2}(?:[:-][0-9A-Fa-f]{2}){5}|[0-9A-Fa-f]{4}(?:[.][0-9A-Fa-f]{4}){2})"),
+    SlotType("host", "a host name or address", "quay-2.sandwick.example", "[0-9A-Za-z_.:-]+"),
+    SlotType("port", "a port, 0 to 65535", "8443", "[0-9]+", "int", low=0, high=65535),
+    SlotType("path", "a file path without blanks", "/srv/manifests/7.json", "", stops=r"\x09-\x0d "),
+    SlotType("url", "a URL with its scheme (RFC 3986)", "https://tide.marram.example/now", "", stops=r"\x09-\x0d ",
+             valid=r"[A-Za-z][A-Za-z0-9+.-]*:\S+"),
+    SlotType("email", "an e-mail address", "quay@marram.example", r"[^\x09-\x0d @<>]+@[0-9A-Za-z.-]+"),
+    SlotType("uuid", "a UUID (RFC 9562)", "0f1c2d3e-0000-4000-8000-00000000002a",
+             "[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}"),
+    SlotType("time", "a timestamp, in the formats of the time rule of its slot, or ISO 8601",
+             "2026-03-03T22:10:41Z", "", "time"),
+)
+
+TYPES: dict[str, SlotType] = {slot.name: slot for slot in _TABLE}
+"""The types by name, in the order in which they are documented."""

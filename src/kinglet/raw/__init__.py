@@ -1,0 +1,1 @@
+"""Raw bytes to events: opening what is given, and cutting it where events begin."""

@@ -1,0 +1,100 @@
+"""Builds the compact model file that ships with Kinglet from the standard's own export.
+
+    python tools/build_model.py [VERSION]
+
+Takes names, types, requirements, enumerations, constraints, profiles and identifiers; leaves out
+every description. The export comes in the package `ocsf-json-schema` (see the `dev` extra).
+"""
+
+from __future__ import annotations
+
+import gzip
+import importlib.resources
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+OUTPUT = Path(__file__).parent.parent / "src" / "kinglet" / "model" / "data"
+REQUIREMENTS = {"required": 2, "recommended": 1, "optional": 0}
+
+
+class Shared:
+    """Values that occur again and again, written once and referred to by their number."""
+
+    def __init__(self) -> None:
+        self.numbers: dict[str, int] = {}
+        self.values: list[Any] = []
+
+    def number(self, value: Any) -> int:
+        key = json.dumps(value, sort_keys=True)
+        if key not in self.numbers:
+            self.numbers[key] = len(self.values)
+            self.values.append(value)
+        return self.numbers[key]
+
+
+def attribute(source: dict[str, Any], enums: Shared) -> list[Any]:
+    """[type, requirement, is list, enumeration, sibling, profiles, caption], cut after the last that says something."""
+    kind = source["object_type"] if source["type"] == "object_t" else source["type"]
+    enum = source.get("enum")
+    profiles = source.get("profiles") or None
+    row = [
+        kind if source["type"] != "object_t" else f"#{kind}",
+        REQUIREMENTS[source["requirement"]],
+        int(bool(source.get("is_array"))),
+        -1 if not enum else enums.number({int(k) if k.lstrip("-").isdigit() else k: v["caption"] for k, v in enum.items()}),
+        source.get("sibling"),
+        profiles,
+        source["caption"],
+    ]
+    return row
+
+
+def entity(source: dict[str, Any], enums: Shared, rows: Shared) -> dict[str, Any]:
+    attributes = {}
+    for name, value in source["attributes"].items():
+        if name != "type_uid":
+            attributes[name] = rows.number(attribute(value, enums))
+        else:
+            attributes[name] = rows.number(attribute({**value, "enum": None}, enums))
+    found: dict[str, Any] = {"caption": source["caption"], "attributes": attributes}
+    if source.get("constraints"):
+        found["constraints"] = source["constraints"]
+    if source.get("@deprecated"):
+        found["deprecated"] = True
+    return found
+
+
+def build(version: str) -> dict[str, Any]:
+    export = importlib.resources.files("ocsf_json_schema") / "ocsf" / f"{version}.json"
+    source = json.loads(export.read_text(encoding="utf-8"))
+    enums, rows = Shared(), Shared()
+    classes = {}
+    for name, value in sorted(source["classes"].items(), key=lambda item: item[1]["uid"]):
+        classes[name] = {
+            "uid": value["uid"],
+            "category": [value.get("category_uid", 0), value.get("category_name", "Uncategorized")],
+            "profiles": value.get("profiles", []),
+            **entity(value, enums, rows),
+        }
+    objects = {name: entity(value, enums, rows) for name, value in sorted(source["objects"].items())}
+    types = {
+        name: {key: value[key] for key in ("type", "regex", "range", "max_len") if key in value}
+        for name, value in source["dictionary"]["types"]["attributes"].items()
+    }
+    return {"version": source["version"], "types": types, "enums": enums.values, "attributes": rows.values,
+            "classes": classes, "objects": objects}
+
+
+def main() -> None:
+    version = sys.argv[1] if len(sys.argv) > 1 else "1.8.0"
+    OUTPUT.mkdir(exist_ok=True)
+    path = OUTPUT / f"ocsf-{version}.json.gz"
+    text = json.dumps(build(version), separators=(",", ":"), ensure_ascii=False)
+    path.write_bytes(gzip.compress(text.encode(), 9, mtime=0))
+    print(f"{path.name}: {path.stat().st_size / 1024:.0f} KiB")
+
+
+if __name__ == "__main__":
+    main()
