@@ -1,6 +1,6 @@
 """Baseline (b): a Polars script written by hand for this one log, that makes the same output.
 
-    python baseline_polars.py LOG OUT      OUT ends in .ndjson or .parquet
+python baseline_polars.py LOG OUT      OUT ends in .ndjson or .parquet
 """
 
 from __future__ import annotations
@@ -22,9 +22,16 @@ def query(path: Path) -> pl.LazyFrame:
     )
     info = pl.lit(pl.Series([[{"name": "web-access", "uid": "web-access 1.0.0"}]])).first()
     return fields.select(
-        class_uid=pl.lit(4002), class_name=pl.lit("HTTP Activity"), category_uid=pl.lit(4),
-        category_name=pl.lit("Network Activity"), type_uid=pl.lit(400203), type_name=pl.lit("HTTP Activity: Get"),
-        activity_id=pl.lit(3), activity_name=pl.lit("Get"), severity_id=pl.lit(1), severity=pl.lit("Informational"),
+        class_uid=pl.lit(4002),
+        class_name=pl.lit("HTTP Activity"),
+        category_uid=pl.lit(4),
+        category_name=pl.lit("Network Activity"),
+        type_uid=pl.lit(400203),
+        type_name=pl.lit("HTTP Activity: Get"),
+        activity_id=pl.lit(3),
+        activity_name=pl.lit("Get"),
+        severity_id=pl.lit(1),
+        severity=pl.lit("Informational"),
         time=pl.col("stamp").str.to_datetime(STAMP, time_unit="us").dt.epoch("ms"),
         metadata=pl.struct(
             version=pl.lit("1.8.0"),
@@ -38,7 +45,10 @@ def query(path: Path) -> pl.LazyFrame:
         src_endpoint=pl.struct(ip="client"),
         actor=pl.struct(user=pl.struct(name="user")),
         http_request=pl.struct(
-            http_method="method", url=pl.struct(path="target"), version="protocol", referrer="referrer",
+            http_method="method",
+            url=pl.struct(path="target"),
+            version="protocol",
+            referrer="referrer",
             user_agent="agent",
         ),
         http_response=pl.struct(code=pl.col("status").cast(pl.Int64), length=pl.col("size").cast(pl.Int64)),

@@ -1,6 +1,6 @@
 """Baseline (a): the per-line script that any engineer would write.
 
-    python baseline_python.py LOG OUT      OUT ends in .ndjson or .parquet
+python baseline_python.py LOG OUT      OUT ends in .ndjson or .parquet
 """
 
 from __future__ import annotations
@@ -28,22 +28,33 @@ def events(path: Path) -> Iterator[dict[str, Any]]:
                 raise ValueError(f"no match: {line}")
             field = match.groupdict()
             event: dict[str, Any] = {
-                "class_uid": 4002, "class_name": "HTTP Activity",
-                "category_uid": 4, "category_name": "Network Activity",
-                "type_uid": 400203, "type_name": "HTTP Activity: Get",
-                "activity_id": 3, "activity_name": "Get", "severity_id": 1, "severity": "Informational",
+                "class_uid": 4002,
+                "class_name": "HTTP Activity",
+                "category_uid": 4,
+                "category_name": "Network Activity",
+                "type_uid": 400203,
+                "type_name": "HTTP Activity: Get",
+                "activity_id": 3,
+                "activity_name": "Get",
+                "severity_id": 1,
+                "severity": "Informational",
                 "time": int(datetime.strptime(field["stamp"], STAMP).timestamp() * 1000),
                 "metadata": {
                     "version": "1.8.0",
                     "product": {"vendor_name": "Marram Ferries", "name": "Time-table site"},
                     "transformation_info_list": [{"name": "web-access", "uid": "web-access 1.0.0"}],
-                    "profiles": ["host"], "uid": f"{name}-{offset}", "original_time": field["stamp"],
+                    "profiles": ["host"],
+                    "uid": f"{name}-{offset}",
+                    "original_time": field["stamp"],
                 },
                 "raw_data": line,
                 "src_endpoint": {"ip": field["client"]},
                 "http_request": {
-                    "http_method": field["method"], "url": {"path": field["target"]}, "version": field["protocol"],
-                    "referrer": field["referrer"], "user_agent": field["agent"],
+                    "http_method": field["method"],
+                    "url": {"path": field["target"]},
+                    "version": field["protocol"],
+                    "referrer": field["referrer"],
+                    "user_agent": field["agent"],
                 },
                 "http_response": {"code": int(field["status"]), "length": int(field["size"])},
                 "unmapped": {"ident": field["ident"]},

@@ -39,16 +39,17 @@ def attribute(source: dict[str, Any], enums: Shared) -> list[Any]:
     kind = source["object_type"] if source["type"] == "object_t" else source["type"]
     enum = source.get("enum")
     profiles = source.get("profiles") or None
-    row = [
+    return [
         kind if source["type"] != "object_t" else f"#{kind}",
         REQUIREMENTS[source["requirement"]],
         int(bool(source.get("is_array"))),
-        -1 if not enum else enums.number({int(k) if k.lstrip("-").isdigit() else k: v["caption"] for k, v in enum.items()}),
+        -1
+        if not enum
+        else enums.number({int(k) if k.lstrip("-").isdigit() else k: v["caption"] for k, v in enum.items()}),
         source.get("sibling"),
         profiles,
         source["caption"],
     ]
-    return row
 
 
 def entity(source: dict[str, Any], enums: Shared, rows: Shared) -> dict[str, Any]:
@@ -83,8 +84,14 @@ def build(version: str) -> dict[str, Any]:
         name: {key: value[key] for key in ("type", "regex", "range", "max_len") if key in value}
         for name, value in source["dictionary"]["types"]["attributes"].items()
     }
-    return {"version": source["version"], "types": types, "enums": enums.values, "attributes": rows.values,
-            "classes": classes, "objects": objects}
+    return {
+        "version": source["version"],
+        "types": types,
+        "enums": enums.values,
+        "attributes": rows.values,
+        "classes": classes,
+        "objects": objects,
+    }
 
 
 def main() -> None:

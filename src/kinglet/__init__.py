@@ -1,10 +1,10 @@
 """Kinglet: write and test parsers that turn raw logs into events of a common model.
 
-    parser = kinglet.load("pump-panel.yaml")
-    result = parser.parse("pump-panel.log")
-    result.events          # a polars frame: line, raw, state, faults, variant, time, then the fields
-    result.counts          # {"events": 9, "complete": 7, "partial": 1, "unmatched": 1, "dropped": 0}
-    result.to_model()      # events of the common model, as dicts
+parser = kinglet.load("pump-panel.yaml")
+result = parser.parse("pump-panel.log")
+result.events          # a polars frame: line, raw, state, faults, variant, time, then the fields
+result.counts          # {"events": 9, "complete": 7, "partial": 1, "unmatched": 1, "dropped": 0}
+result.to_model()      # events of the common model, as dicts
 """
 
 from __future__ import annotations
@@ -21,15 +21,31 @@ if TYPE_CHECKING:
 __version__ = "0.1.0"
 
 __all__ = [
-    "CaseOutcome", "InputError", "KingletError", "Model", "ModelError", "OutputError", "Parser", "ParserFileError",
-    "Problem", "Result", "UsageError", "check_cases", "load", "load_model",
+    "CaseOutcome",
+    "InputError",
+    "KingletError",
+    "Model",
+    "ModelError",
+    "OutputError",
+    "Parser",
+    "ParserFileError",
+    "Problem",
+    "Result",
+    "UsageError",
+    "check_cases",
+    "load",
+    "load_model",
 ]
 
 # Loaded when first asked for: the column engine takes longer to import than `--help` may take.
 _LATER = {
-    "CaseOutcome": "kinglet.authoring.cases", "check_cases": "kinglet.authoring.cases",
-    "Model": "kinglet.model.schema", "load_model": "kinglet.model.schema",
-    "Parser": "kinglet.parser", "Result": "kinglet.parser", "load": "kinglet.parser",
+    "CaseOutcome": "kinglet.authoring.cases",
+    "check_cases": "kinglet.authoring.cases",
+    "Model": "kinglet.model.schema",
+    "load_model": "kinglet.model.schema",
+    "Parser": "kinglet.parser",
+    "Result": "kinglet.parser",
+    "load": "kinglet.parser",
 }
 
 

@@ -63,9 +63,7 @@ class ParserFileError(KingletError):
     """A parser file that cannot be used. `problems` holds every reason, in file order."""
 
     def __init__(self, problems: Iterable[Problem]) -> None:
-        self.problems = tuple(
-            sorted(problems, key=lambda problem: (problem.place.line, problem.place.column))
-        )
+        self.problems = tuple(sorted(problems, key=lambda problem: (problem.place.line, problem.place.column)))
         super().__init__("\n".join(str(problem) for problem in self.problems))
 
 

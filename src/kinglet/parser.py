@@ -61,10 +61,16 @@ class Parser:
         return dict(self.plan.fields)
 
     def __repr__(self) -> str:
-        return f"<Parser {self.name} {self.version}: {len(self.plan.variants)} variants, {len(self.plan.fields)} fields>"
+        return (
+            f"<Parser {self.name} {self.version}: {len(self.plan.variants)} variants, {len(self.plan.fields)} fields>"
+        )
 
     def parse(
-        self, source: Given, *, at: str | date | datetime | None = None, zone: str | None = None,
+        self,
+        source: Given,
+        *,
+        at: str | date | datetime | None = None,
+        zone: str | None = None,
         most: int | None = None,
     ) -> Result:
         """Parses a whole log into memory.
@@ -87,7 +93,10 @@ class Parser:
         return Result(self, tuple(batches))
 
     def parse_batches(
-        self, *sources: Given, at: str | date | datetime | None = None, zone: str | None = None,
+        self,
+        *sources: Given,
+        at: str | date | datetime | None = None,
+        zone: str | None = None,
         workers: int | None = None,
     ) -> Iterator[Result]:
         """Parses logs that need not fit in memory, a batch at a time and in order.
@@ -102,8 +111,13 @@ class Parser:
             yield Result(self, (parsed,))
 
     def run_batches(
-        self, sources: Sequence[Source], *, at: str | date | datetime | None = None, zone: str | None = None,
-        workers: int | None = None, then: Callable[[Parsed], Any] = lambda parsed: None,
+        self,
+        sources: Sequence[Source],
+        *,
+        at: str | date | datetime | None = None,
+        zone: str | None = None,
+        workers: int | None = None,
+        then: Callable[[Parsed], Any] = lambda parsed: None,
     ) -> Iterator[tuple[Parsed, Any]]:
         """Parses opened sources; gives each batch with what `then` made of it on a thread of its own."""
         try:

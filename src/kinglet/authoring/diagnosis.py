@@ -73,7 +73,9 @@ def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
             tried = [(variant.name, variant.reading) for variant in _candidates(plan, match)]
     else:
         tried = [(variant.name, variant.reading) for variant in plan.variants]
-    best = max(((*_reach(reading, text), name, reading) for name, reading in tried), key=lambda item: item[0], default=None)
+    best = max(
+        ((*_reach(reading, text), name, reading) for name, reading in tried), key=lambda item: item[0], default=None
+    )
     if best is None:
         return Diagnosis(fault, "no variant comes into question", base, len(raw))
     end, expected, name, reading = best

@@ -32,11 +32,12 @@ def result_html(result: Result, show: int = 12) -> str:
     )
     faults = "".join(
         f'<li style="{_MONO}"><b>{escape(fault.fault)}</b> × {fault.count:,}: {escape(fault.examples[0][1].message)}'
-        f" (line {fault.examples[0][0].line})</li>" for fault in shown.faults
+        f" (line {fault.examples[0][0].line})</li>"
+        for fault in shown.faults
     )
     return (
-        f'<div><div><b>{escape(result.parser.name)} {escape(result.parser.version)}</b> · '
-        f'{result.counts["events"]:,} events · {counts}</div>'
+        f"<div><div><b>{escape(result.parser.name)} {escape(result.parser.version)}</b> · "
+        f"{result.counts['events']:,} events · {counts}</div>"
         f'<div style="max-width:640px;line-height:10px;margin:6px 0;font-size:0">{bar}</div>'
         f'<div style="{_MONO}margin:6px 0">{legend}</div><table style="{_MONO}">{rows}</table><ul>{faults}</ul></div>'
     )
@@ -48,7 +49,9 @@ def _marked(event: ShownEvent, colours: dict[str, str]) -> str:
         if span.start < position or span.end == span.start:
             continue
         text += escape(event.raw[position : span.start])
-        text += (f'<span title="{escape(span.field)}" style="{_MARK}{colours[span.field]}">'
-                 f"{escape(event.raw[span.start : span.end])}</span>")
+        text += (
+            f'<span title="{escape(span.field)}" style="{_MARK}{colours[span.field]}">'
+            f"{escape(event.raw[span.start : span.end])}</span>"
+        )
         position = span.end
     return text + escape(event.raw[position:])

@@ -5,8 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 _FIELDS = (
-    "#8ecae6", "#ffd166", "#b8e0a0", "#f4acb7", "#cdb4f6", "#f6b26b",
-    "#7fd1c0", "#e6d690", "#a9bcf5", "#e0a9d8", "#c9d36f", "#d9b99b",
+    "#8ecae6",
+    "#ffd166",
+    "#b8e0a0",
+    "#f4acb7",
+    "#cdb4f6",
+    "#f6b26b",
+    "#7fd1c0",
+    "#e6d690",
+    "#a9bcf5",
+    "#e0a9d8",
+    "#c9d36f",
+    "#d9b99b",
 )
 STATES = {"complete": "#3fa66b", "partial": "#e0a030", "unmatched": "#d4574e", "dropped": "#8a8f98"}
 

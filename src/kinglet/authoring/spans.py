@@ -48,5 +48,8 @@ def _compiled(regex: str) -> re.Pattern[str]:
 
 
 def _of(match: re.Match[str], base: int) -> list[Span]:
-    return [Span(name, base + match.start(name), base + match.end(name))
-            for name in match.re.groupindex if match.start(name) >= 0]
+    return [
+        Span(name, base + match.start(name), base + match.end(name))
+        for name in match.re.groupindex
+        if match.start(name) >= 0
+    ]

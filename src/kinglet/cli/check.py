@@ -30,16 +30,23 @@ def command(parsers: tuple[str, ...], as_json: bool) -> None:
     for name in parsers:
         loaded = load(name)
         outcomes = check_cases(loaded)
-        gaps = {variant.name: variant.mapping for variant in loaded.plan.variants
-                if variant.mapping is not None and variant.mapping.missing}
+        gaps = {
+            variant.name: variant.mapping
+            for variant in loaded.plan.variants
+            if variant.mapping is not None and variant.mapping.missing
+        }
         failed += sum(not outcome.good for outcome in outcomes) + len(gaps)
         if as_json:
             reports.append(_plain(loaded, outcomes, {key: list(value.missing) for key, value in gaps.items()}))
         else:
             _render(out, loaded, outcomes)
             for variant, mapping in gaps.items():
-                out.print(f"  ✗ {variant} → {mapping.class_caption}: nothing fills what the class requires: "
-                          + "; ".join(mapping.missing), style="#d4574e", soft_wrap=True)
+                out.print(
+                    f"  ✗ {variant} → {mapping.class_caption}: nothing fills what the class requires: "
+                    + "; ".join(mapping.missing),
+                    style="#d4574e",
+                    soft_wrap=True,
+                )
     if as_json:
         print_json({"parsers": reports, "failed": failed})
     if failed:
@@ -48,11 +55,20 @@ def command(parsers: tuple[str, ...], as_json: bool) -> None:
 
 def _plain(parser: Parser, outcomes: list[CaseOutcome], missing: dict[str, list[str]]) -> dict[str, Any]:
     return {
-        "parser": parser.name, "version": parser.version, "cases": len(outcomes),
+        "parser": parser.name,
+        "version": parser.version,
+        "cases": len(outcomes),
         "failed": [
-            {"case": outcome.number, "place": str(outcome.place), "raw": outcome.case.raw, "differences": [
-                {"name": item.name, "expected": item.expected, "got": item.got} for item in outcome.differences]}
-            for outcome in outcomes if not outcome.good
+            {
+                "case": outcome.number,
+                "place": str(outcome.place),
+                "raw": outcome.case.raw,
+                "differences": [
+                    {"name": item.name, "expected": item.expected, "got": item.got} for item in outcome.differences
+                ],
+            }
+            for outcome in outcomes
+            if not outcome.good
         ],
         "missing": missing,
     }
@@ -70,14 +86,18 @@ def _render(out: Console, parser: Parser, outcomes: list[CaseOutcome]) -> None:
     else:
         cases = "1 case" if len(outcomes) == 1 else f"{len(outcomes)} cases"
         style = "not bold #3fa66b" if good == len(outcomes) else "not bold #d4574e"
-        line.append(f"  {cases}, {good} good" + (f", {len(outcomes) - good} not" if good < len(outcomes) else ""), style)
+        line.append(
+            f"  {cases}, {good} good" + (f", {len(outcomes) - good} not" if good < len(outcomes) else ""), style
+        )
     out.print(line)
     for outcome in outcomes:
         if outcome.good:
             continue
         out.print()
         note = f"  {outcome.case.note}" if outcome.case.note else ""
-        out.print(Text(f"  ✗ case {outcome.number}", style="#d4574e").append(f"  {outcome.place}{note}", style="default dim"))
+        out.print(
+            Text(f"  ✗ case {outcome.number}", style="#d4574e").append(f"  {outcome.place}{note}", style="default dim")
+        )
         out.print(Text("    " + outcome.case.raw.split("\n")[0][: out.width - 6], style="dim"))
         names = max(len(item.name) for item in outcome.differences)
         for item in outcome.differences:
@@ -89,8 +109,11 @@ def _render_difference(out: Console, item: Difference, names: int) -> None:
 
     expected, got = _shown(item.expected), _shown(item.got)
     out.print(Text(f"    {item.name:<{names}}  expected  {expected}"))
-    out.print(Text(f"    {'':<{names}}  got       ").append(got, style="#d4574e").append(
-        f"   {item.hint}" if item.hint else "", style="dim"))
+    out.print(
+        Text(f"    {'':<{names}}  got       ")
+        .append(got, style="#d4574e")
+        .append(f"   {item.hint}" if item.hint else "", style="dim")
+    )
     if item.column > 0 and len(expected) > 12:
         out.print(Text(f"    {'':<{names}}            {' ' * item.column}^", style="#d4574e"))
 

@@ -49,7 +49,7 @@ class _Commands(click.Group):
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(package_name="kinglet-logs", prog_name="kinglet", message="%(prog)s %(version)s")
 def commands() -> None:
-    """Write and test parsers that turn raw logs into events of a common model.
+    r"""Write and test parsers that turn raw logs into events of a common model.
 
     \b
     Start with a look at what it does:    kinglet demo

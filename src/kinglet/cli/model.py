@@ -58,8 +58,12 @@ def _render_classes(out: Console, model: Model) -> None:
     groups: dict[str, list[ModelClass]] = {}
     for item in model.classes():
         groups.setdefault(item.category, []).append(item)
-    out.print(heading(f"OCSF {model.version}", f"{sum(map(len, groups.values()))} classes; "
-                      "kinglet model CLASS shows one, --search WORD finds attributes"))
+    out.print(
+        heading(
+            f"OCSF {model.version}",
+            f"{sum(map(len, groups.values()))} classes; kinglet model CLASS shows one, --search WORD finds attributes",
+        )
+    )
     for category, items in groups.items():
         out.print()
         out.print(Text(f"  {category}", style="bold"))
@@ -74,23 +78,29 @@ def _render_class(out: Console, model: Model, item: ModelClass, all_attributes: 
     from kinglet.cli.render import heading
 
     out.print(heading(item.caption, f"class {item.uid} in {item.category}, OCSF {model.version}"))
-    activities = item.attributes["activity_id"].enum.values()
-    _listed(out, "activities", activities)
+    _listed(out, "activities", _captions(item.attributes["activity_id"]))
     for kind, names in item.constraints.items():
         _listed(out, kind.replace("_", " "), names)
     shown = ("required", "recommended", "optional") if all_attributes else ("required", "recommended")
     for requirement in shown:
-        attributes = [one for one in item.attributes.values() if one.requirement == requirement]
+        attributes = [
+            one
+            for one in item.attributes.values()
+            if one.requirement == requirement and (all_attributes or not one.profiles)
+        ]
         out.print()
         out.print(Text(f"  {requirement}", style="bold"))
         for one in sorted(attributes, key=lambda attribute: attribute.name):
-            line = Text(f"    {one.name:<28}{_type(model, one):<24}", no_wrap=True, overflow="ellipsis")
+            line = Text(f"    {one.name:<24} {_type(model, one):<24} ")
             line.append(_about(model, one), style="dim")
-            out.print(line)
-    rest = sum(one.requirement == "optional" for one in item.attributes.values())
+            out.print(line, no_wrap=True, overflow="ellipsis")
     if not all_attributes:
+        optional = sum(one.requirement == "optional" and not one.profiles for one in item.attributes.values())
+        profiled = sum(bool(one.profiles) for one in item.attributes.values())
         out.print()
-        out.print(f"  and {rest} optional ones; --all shows them", style="dim")
+        out.print(
+            f"  and {optional} optional ones, and {profiled} that come with profiles; --all shows them", style="dim"
+        )
 
 
 def _listed(out: Console, name: str, values: Any) -> None:
@@ -111,17 +121,30 @@ def _about(model: Model, attribute: Attribute) -> str:
     if attribute.profiles:
         return f"{attribute.caption}; with profile {attribute.profiles[0]}"
     if attribute.enum:
-        captions = list(attribute.enum.values())
-        return ", ".join(captions[:4]) + (", …" if len(captions) > 4 else "")
+        return ", ".join(_captions(attribute))
     return attribute.caption
+
+
+def _captions(attribute: Attribute) -> list[str]:
+    """The captions of an enumeration by value; Unknown is 0 and Other 99, so they frame the rest."""
+    return [caption for _, caption in sorted(attribute.enum.items(), key=lambda item: (isinstance(item[0], str), item))]
 
 
 def _plain(item: ModelClass) -> dict[str, Any]:
     return {
-        "class": item.caption, "uid": item.uid, "category": item.category, "constraints": item.constraints,
+        "class": item.caption,
+        "uid": item.uid,
+        "category": item.category,
+        "constraints": item.constraints,
         "attributes": {
-            name: {"caption": one.caption, "type": one.type, "requirement": one.requirement, "list": one.is_list,
-                   "values": {str(key): caption for key, caption in one.enum.items()}, "profiles": list(one.profiles)}
+            name: {
+                "caption": one.caption,
+                "type": one.type,
+                "requirement": one.requirement,
+                "list": one.is_list,
+                "values": {str(key): caption for key, caption in one.enum.items()},
+                "profiles": list(one.profiles),
+            }
             for name, one in item.attributes.items()
         },
     }
@@ -141,5 +164,5 @@ def _search(out: Console, model: Model, word: str, as_json: bool) -> None:
         raise ModelError(f"nothing in the model is called `{word}`; try a shorter word")
     names = min(max(len(name) for _, name, _ in found), 48)
     for kind, name, where in found:
-        line = Text(f"  {kind:<10}", style="dim", no_wrap=True, overflow="ellipsis")
-        out.print(line.append(f"{name:<{names}}  ", style="default not dim").append(where))
+        line = Text(f"  {kind:<10}", style="dim").append(f"{name:<{names}}  ", style="default not dim").append(where)
+        out.print(line, no_wrap=True, overflow="ellipsis")

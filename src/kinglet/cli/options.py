@@ -15,12 +15,18 @@ def as_json() -> Decorator:
 
 
 def moment() -> Decorator:
-    return click.option("--at", metavar="DATE", help="Take missing years near this date (ISO 8601), not near the file's.")
+    return click.option(
+        "--at", metavar="DATE", help="Take missing years near this date (ISO 8601), not near the file's."
+    )
 
 
 def zone() -> Decorator:
-    return click.option("--zone", metavar="ZONE", callback=_known_zone,
-                        help="IANA zone of stamps that carry none, where the parser names none.")
+    return click.option(
+        "--zone",
+        metavar="ZONE",
+        callback=_known_zone,
+        help="IANA zone of stamps that carry none, where the parser names none.",
+    )
 
 
 def _known_zone(ctx: click.Context, parameter: click.Parameter, value: str | None) -> str | None:

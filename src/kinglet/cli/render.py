@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime
@@ -19,7 +20,10 @@ MARGIN = "  "
 
 def console(*, error: bool = False) -> Console:
     """A console that neither guesses at markup nor colours numbers of its own accord."""
-    return Console(stderr=error, highlight=False, markup=False, emoji=False, soft_wrap=False)
+    found = Console(stderr=error, highlight=False, markup=False, emoji=False, soft_wrap=False)
+    if not found.is_terminal and "COLUMNS" not in os.environ:
+        found.width = 100
+    return found
 
 
 def print_json(value: Any) -> None:
@@ -40,19 +44,15 @@ def heading(text: str, about: str = "") -> Text:
     return line
 
 
-def state_lines(counts: Mapping[str, int], width: int = 40) -> list[Text]:
-    """A line a state: count, share and bar."""
+def state_lines(counts: Mapping[str, int]) -> list[Text]:
+    """A line a state: its colour, count and share."""
     total = counts["events"]
     digits = len(f"{total:,}")
     lines = []
     for state, colour in STATES.items():
-        count = counts[state]
-        if state == "dropped" and not count:
-            continue
-        share = count / total if total else 0.0
-        line = Text(f"{MARGIN}{state:<10}{count:>{digits},}  {_percent(count, total):>7}  ")
-        line.append(_bar(share, width), style=colour)
-        lines.append(line)
+        if counts[state] or state in ("complete", "partial", "unmatched"):
+            line = Text(MARGIN).append("█ ", style=colour).append(f"{state:<10}")
+            lines.append(line.append(f"{counts[state]:>{digits},}  {_percent(counts[state], total):>7}"))
     return lines
 
 
@@ -79,13 +79,6 @@ def _percent(count: int, total: int) -> str:
     return f"{min(max(100 * count / total, 0.01), 99.99):.2f} %"
 
 
-def _bar(share: float, width: int) -> str:
-    eighths = round(share * width * 8)
-    if share > 0:
-        eighths = max(eighths, 1)
-    return "█" * (eighths // 8) + ("", "▏", "▎", "▍", "▌", "▋", "▊", "▉")[eighths % 8]
-
-
 def marked(raw: str, spans: Sequence[Span], colours: Mapping[str, str]) -> Text:
     """A raw event with the characters of its fields in the fields' colours."""
     text = Text(visible(raw), no_wrap=False, overflow="fold")
@@ -97,7 +90,10 @@ def marked(raw: str, spans: Sequence[Span], colours: Mapping[str, str]) -> Text:
 
 def visible(text: str) -> str:
     """Control characters as their pictures (Unicode block Control Pictures), one for one; tabs as blanks."""
-    table = {code: 0x2400 + code for code in range(32) if code not in (9, 10)} | {9: " ", 127: 0x2421}
+    table: dict[int, str | int] = {code: 0x2400 + code for code in range(32) if code not in (9, 10)} | {
+        9: " ",
+        127: 0x2421,
+    }
     return text.translate(table)
 
 

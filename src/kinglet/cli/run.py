@@ -22,14 +22,26 @@ if TYPE_CHECKING:
 @click.argument("files", metavar="FILE...", nargs=-1, required=True)
 @click.option("-p", "--parser", required=True, metavar="PARSER", help="A parser file, or the name of a ready parser.")
 @click.option("-o", "--output", required=True, metavar="OUT", help="Where to: .ndjson .csv .parquet .arrow, or - .")
-@click.option("--as", "form", type=click.Choice(["fields", "model"]), default="fields", show_default=True,
-              help="Write the fields, or events mapped onto the model.")
+@click.option(
+    "--as",
+    "form",
+    type=click.Choice(["fields", "model"]),
+    default="fields",
+    show_default=True,
+    help="Write the fields, or events mapped onto the model.",
+)
 @click.option("--workers", type=click.IntRange(1, 256), help="Threads to parse with; all processors unless given.")
 @options.moment()
 @options.zone()
 @options.as_json()
 def command(
-    files: tuple[str, ...], parser: str, output: str, form: str, workers: int | None, at: str | None, zone: str | None,
+    files: tuple[str, ...],
+    parser: str,
+    output: str,
+    form: str,
+    workers: int | None,
+    at: str | None,
+    zone: str | None,
     as_json: bool,
 ) -> None:
     """Parse FILEs in bulk and write the events to OUT.
@@ -62,8 +74,17 @@ def command(
             raise InputError(f"{', '.join(files)}: is empty; there is nothing to parse")
     seconds = time.perf_counter() - started
     if as_json:
-        print_json({"parser": loaded.name, "version": loaded.version, "files": list(files), "output": output,
-                    "as": form, "counts": counts, "seconds": round(seconds, 3)})
+        print_json(
+            {
+                "parser": loaded.name,
+                "version": loaded.version,
+                "files": list(files),
+                "output": output,
+                "as": form,
+                "counts": counts,
+                "seconds": round(seconds, 3),
+            }
+        )
     else:
         _summary(counts, output, seconds)
 
@@ -74,8 +95,11 @@ def _summary(counts: dict[str, int], output: str, seconds: float) -> None:
     from kinglet.cli.render import console, coverage_bar
 
     out = console(error=True)
-    states = ", ".join(f"{counts[state]:,} {state}" for state in ("complete", "partial", "unmatched", "dropped")
-                       if counts[state] or state == "complete")
+    states = ", ".join(
+        f"{counts[state]:,} {state}"
+        for state in ("complete", "partial", "unmatched", "dropped")
+        if counts[state] or state == "complete"
+    )
     target = "standard output" if output == "-" else output
     out.print(Text(f"{counts['events']:,} events to {target} in {seconds:.2f} s: {states}"))
     if counts["complete"] < counts["events"] and out.is_terminal:

@@ -21,14 +21,21 @@ _MOST = 100_000
 @click.argument("parser", metavar="PARSER")
 @click.argument("files", metavar="FILE...", nargs=-1, required=True)
 @click.option("--show", default=12, show_default=True, type=click.IntRange(0), help="Raw events to show.")
-@click.option("--only", type=click.Choice(["complete", "partial", "unmatched", "dropped"]),
-              help="Show events of this state only.")
+@click.option(
+    "--only", type=click.Choice(["complete", "partial", "unmatched", "dropped"]), help="Show events of this state only."
+)
 @click.option("--most", default=_MOST, show_default=True, type=click.IntRange(1), help="Events to read of each file.")
 @options.moment()
 @options.zone()
 @options.as_json()
 def command(
-    parser: str, files: tuple[str, ...], show: int, only: str | None, most: int, at: str | None, zone: str | None,
+    parser: str,
+    files: tuple[str, ...],
+    show: int,
+    only: str | None,
+    most: int,
+    at: str | None,
+    zone: str | None,
     as_json: bool,
 ) -> None:
     """Parse a sample with PARSER and show what came out of it.
@@ -62,14 +69,30 @@ def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:
         "file": name,
         "counts": result.counts,
         "faults": [
-            {"fault": fault.fault, "count": fault.count, "examples": [
-                {"line": event.line, "raw": event.raw, "start": reason.start, "end": reason.end,
-                 "message": reason.message} for event, reason in fault.examples]}
+            {
+                "fault": fault.fault,
+                "count": fault.count,
+                "examples": [
+                    {
+                        "line": event.line,
+                        "raw": event.raw,
+                        "start": reason.start,
+                        "end": reason.end,
+                        "message": reason.message,
+                    }
+                    for event, reason in fault.examples
+                ],
+            }
             for fault in shown.faults
         ],
         "events": [
-            {"line": event.line, "raw": event.raw, "state": event.state, "variant": event.variant,
-             "fields": [{"field": span.field, "start": span.start, "end": span.end} for span in event.spans]}
+            {
+                "line": event.line,
+                "raw": event.raw,
+                "state": event.state,
+                "variant": event.variant,
+                "fields": [{"field": span.field, "start": span.start, "end": span.end} for span in event.spans],
+            }
             for event in shown.events
         ],
         "values": [
@@ -86,8 +109,11 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
 
     counts = result.counts
     parser = result.parser
-    title = heading(f"{parser.name} {parser.version}", f"{name}: {counts['events']:,} events"
-                    + (", where reading stopped (--most)" if counts["events"] == most else ""))
+    title = heading(
+        f"{parser.name} {parser.version}",
+        f"{name}: {counts['events']:,} events"
+        + (", where reading stopped (--most)" if counts["events"] == most else ""),
+    )
     out.print(title)
     out.print()
     out.print(Text("  ").append_text(coverage_bar(counts, min(out.width - 4, 76))))
@@ -175,7 +201,9 @@ def _render_faults(out: Console, result: Result, shown: Preview) -> None:
         kind = fault.fault.partition(":")[0]
         colour = STATES["unmatched" if kind == "no-match" else "partial"]
         out.print()
-        out.print(Text(f"  {fault.fault}", style=f"bold {colour}").append(f"  {fault.count:,}", style="not bold default"))
+        out.print(
+            Text(f"  {fault.fault}", style=f"bold {colour}").append(f"  {fault.count:,}", style="not bold default")
+        )
         for event, reason in fault.examples:
             line, caret = window(visible(event.raw), reason.start, out.width - 14)
             length = max(1, min(reason.end - reason.start, len(line) - caret))

@@ -57,12 +57,10 @@ _ISO_SHAPE = (
     "[0-9]{4}-[0-9]{2}-[0-9]{2}(?:[Tt ][0-9]{2}:[0-9]{2}(?::[0-9]{2}(?:[.,][0-9]{1,9})?)?"
     "(?:[Zz]|[+-][0-9]{2}(?::?[0-9]{2})?)?)?"
 )
-_ISO_ENGINE = tuple(
-    f"%Y-%m-%d{middle}{clock}{zone}"
-    for zone in ("%#z", "")
-    for clock in ("%H:%M:%S%.f", "%H:%M")
-    for middle in ("T", " ")
-) + ("%Y-%m-%d",)
+_ISO_ENGINE = (
+    *(f"%Y-%m-%d{middle}%H:%M{rest}" for rest in (":%S%.f%#z", "%#z", ":%S%.f", "") for middle in ("T", " ")),
+    "%Y-%m-%d",
+)
 
 
 @dataclass(frozen=True)
@@ -101,7 +99,7 @@ def parse_format(text: str) -> Format:
         raise ValueError(f"{text!r} is not a time format; {hint}")
     shape, engine, gives = "", "", set()
     parts = re.findall(r"%.?|\s+|[^%\s]+", text)
-    for i, part in enumerate(parts):
+    for _i, part in enumerate(parts):
         if part.startswith("%"):
             directive = DIRECTIVES.get(part)
             if directive is None:

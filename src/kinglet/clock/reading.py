@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -36,7 +37,8 @@ def instants(text: pl.Series, reading: TimeReading, reference: datetime, zone: s
     local = reading.zone or zone or "UTC"
     result = pl.Series(text.name, [None], dtype=INSTANT).new_from_index(0, len(text))
     for fmt in reading.formats:
-        result = _filled(result, text, lambda part, fmt=fmt: _read(part, fmt, reading, reference, local))
+        read = functools.partial(_read, fmt=fmt, reading=reading, reference=reference, zone=local)
+        result = _filled(result, text, read)
         if result.null_count() == text.null_count():
             break
     return result
@@ -59,6 +61,7 @@ def _read(text: pl.Series, fmt: Format, reading: TimeReading, reference: datetim
 def _from_engine(text: pl.Series, fmt: Format, zone: str) -> pl.Series:
     result: pl.Series | None = None
     for directives in fmt.engine:
+
         def read(part: pl.Series, directives: str = directives) -> pl.Series:
             if "%#z" in directives:
                 return _with_offsets(part, directives)
@@ -103,6 +106,7 @@ def _nearest_year(text: pl.Series, fmt: Format, reference: datetime, zone: str) 
     limit = reference + timedelta(days=1)
     result: pl.Series | None = None
     for year in range(reference.year + 1, reference.year - _LEAP_SPAN - 1, -1):
+
         def read(part: pl.Series, year: int = year) -> pl.Series:
             values = _from_engine(_with_year(part, year), fmt, zone)
             return values.set(values > limit, None)

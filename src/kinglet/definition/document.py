@@ -170,6 +170,7 @@ class _Builder:
             return self._mapping(node, path)
         if isinstance(node, SequenceNode):
             return [self._value(item, (*path, i)) for i, item in enumerate(node.value)]
+        assert isinstance(node, ScalarNode)
         return self._scalar(node, path)
 
     def _mapping(self, node: MappingNode, path: Path) -> dict[str, Any]:
@@ -180,8 +181,12 @@ class _Builder:
             if key in values:
                 first = self.document.keys[here].line
                 self.problems.append(
-                    Problem(self._place(key_node), dotted(here), f"stands here a second time (first on line {first})",
-                            "remove one of the two")
+                    Problem(
+                        self._place(key_node),
+                        dotted(here),
+                        f"stands here a second time (first on line {first})",
+                        "remove one of the two",
+                    )
                 )
                 continue
             self.document.keys[here] = self._place(key_node)

@@ -15,7 +15,7 @@ from pydantic_core import ErrorDetails
 from kinglet.definition import document
 from kinglet.definition.document import Document, Path
 from kinglet.definition.schema import ParserFile
-from kinglet.errors import ParserFileError, Problem, did_you_mean
+from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
 
 _WANTED = {
     "string_type": "must be text",
@@ -60,9 +60,10 @@ def _document(source: str | os.PathLike[str] | dict[str, Any]) -> Document:
     if not path.exists() and str(source) in ready_parsers():
         path = ready_parsers()[str(source)]
     elif not path.exists() and path.suffix == "":
-        hint = did_you_mean(str(source), ready_parsers(), "check the path, or name a ready parser: "
-                            + ", ".join(ready_parsers()))
-        raise ParserFileError([Problem(document.Place(str(source)), "", "no such parser file", hint)])
+        hint = did_you_mean(
+            str(source), ready_parsers(), "check the path, or name a ready parser: " + ", ".join(ready_parsers())
+        )
+        raise ParserFileError([Problem(Place(str(source)), "", "no such parser file", hint)])
     return document.from_file(path)
 
 
@@ -102,8 +103,12 @@ def _problem(detail: ErrorDetails, found: Document) -> Problem:
 
 
 def _missing_hint(loc: tuple[str | int, ...]) -> str:
-    examples = {"kinglet": "kinglet: 1", "parser": "parser: pump-panel", "version": "version: 1.0.0",
-                "product": "product: {vendor: Brackwater, name: PumpPanel}"}
+    examples = {
+        "kinglet": "kinglet: 1",
+        "parser": "parser: pump-panel",
+        "version": "version: 1.0.0",
+        "product": "product: {vendor: Brackwater, name: PumpPanel}",
+    }
     example = examples.get(str(loc[-1]))
     return f"add `{example}`" if example else ""
 
@@ -121,9 +126,9 @@ def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[Path, Any]:
     path: list[str | int] = []
     here = values
     for part in loc:
-        if isinstance(here, dict) and part in here and isinstance(part, str):
+        if isinstance(here, list) and isinstance(part, int) and part < len(here):
             here = here[part]
-        elif isinstance(here, list) and isinstance(part, int) and part < len(here):
+        elif isinstance(here, dict) and part in here:
             here = here[part]
         elif isinstance(here, dict) and part == loc[-1]:
             here = None

@@ -22,7 +22,9 @@ def file_schema() -> dict[str, Any]:
     time = schema["properties"]["time"]
     schema["properties"]["time"] = {"anyOf": [time["items"], {"type": "array", "items": time["items"]}]}
     events = schema["properties"]["events"]
-    schema["properties"]["events"] = {"anyOf": [{"const": "line"}, {key: events[key] for key in events if key != "default"}]}
+    schema["properties"]["events"] = {
+        "anyOf": [{"const": "line"}, {key: events[key] for key in events if key != "default"}]
+    }
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Kinglet parser file"}
 
 

@@ -96,7 +96,9 @@ class EventMapping(Section):
     activity: str | int | None = Field(None, description="activity of that class, by caption or id")
     status: str | int | None = Field(None, description="Success, Failure, … or id")
     severity: str | int | None = Field(None, description="Informational, Low, … or id")
-    set: dict[str, Scalar] = Field({}, description="attribute path: SQL expression over fields")
+    set: dict[str, Scalar | None] = Field(
+        {}, description="attribute path: SQL expression over fields; null leaves out what all variants share"
+    )
 
 
 class Variant(Section):
@@ -146,7 +148,7 @@ class ParserFile(Section):
     about: str = ""
     product: Product
     claims: Claims | None = None
-    events: Annotated[Events, BeforeValidator(_as_events)] = Events()
+    events: Annotated[Events, BeforeValidator(_as_events)] = Events.model_validate({})
     time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = []
     envelope: str | None = Field(None, description="pattern of the front part that all messages share")
     kind: str | None = Field(None, description="slot whose value tells which variant an event is")

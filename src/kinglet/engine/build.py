@@ -106,8 +106,13 @@ def _envelope(work: _Build) -> None:
         return
     last = tokens[-1] if tokens else None
     if not isinstance(last, Slot) or last.type not in ("rest", "text") or not last.name:
-        work.report(("envelope",), "does not end with a slot for the message", "end it with `{body:rest}`",
-                    offset=len(text) - 1, excerpt=text)
+        work.report(
+            ("envelope",),
+            "does not end with a slot for the message",
+            "end it with `{body:rest}`",
+            offset=len(text) - 1,
+            excerpt=text,
+        )
         return
     work.body = last.name
     work.envelope = _pattern_reading(work, tokens)
@@ -163,9 +168,14 @@ def _tokens(work: _Build, path: Path, text: str, shared: dict[str, str]) -> tupl
         if slot.type not in TYPES:
             at = slot.offset + slot.source.rindex(slot.type)
             work.report(path, f"no such type `{slot.type}`", _type_hint(slot.type), offset=at, excerpt=text)
-        if slot.type == "rest" and slot is not tokens[-1]:
-            work.report(path, f"`{slot.source}` reads to the end, but something follows it", "use {name:text} here",
-                        offset=slot.offset, excerpt=text)
+        if slot.type == "rest" and slot is not _last_slot(tokens):
+            work.report(
+                path,
+                f"`{slot.source}` reads to the end, but something follows it",
+                "use {name:text} here",
+                offset=slot.offset,
+                excerpt=text,
+            )
         if slot.name in RESERVED or slot.name in seen:
             _refuse_name(work, path, slot.name, seen, slot.offset + 1, text)
         elif slot.name:
@@ -173,13 +183,22 @@ def _tokens(work: _Build, path: Path, text: str, shared: dict[str, str]) -> tupl
     return tokens if len(work.problems) == before else None
 
 
+def _last_slot(tokens: tuple[Token, ...]) -> Token | None:
+    """The slot that a pattern ends with, be it in an optional part."""
+    last = tokens[-1] if tokens else None
+    return _last_slot(last.tokens) if isinstance(last, Optional) else last
+
+
 def _refuse_name(work: _Build, path: Path, name: str, seen: dict[str, str], offset: int, text: str) -> None:
     if name in RESERVED:
-        work.report(path, f"`{name}` is a column of every event", f"call the field `log_{name}`",
-                    offset=offset, excerpt=text)
+        work.report(
+            path, f"`{name}` is a column of every event", f"call the field `log_{name}`", offset=offset, excerpt=text
+        )
     else:
         where = seen[name]
-        message = f"the slot `{name}` stands here twice" if where == "this pattern" else f"`{name}` is a slot of {where}"
+        message = (
+            f"the slot `{name}` stands here twice" if where == "this pattern" else f"`{name}` is a slot of {where}"
+        )
         work.report(path, message, f"call this one `{name}_2`", offset=offset, excerpt=text)
 
 
@@ -218,8 +237,11 @@ def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
         known = work.fields.setdefault(item.name, item.dtype)
         work.owners.setdefault(item.name, owner)
         if known != item.dtype:
-            work.report(path, f"`{item.name}` is {_plain(item.dtype)} here and {_plain(known)} in {work.owners[item.name]}",
-                        "give it one type in all variants, or another name")
+            work.report(
+                path,
+                f"`{item.name}` is {_plain(item.dtype)} here and {_plain(known)} in {work.owners[item.name]}",
+                "give it one type in all variants, or another name",
+            )
 
 
 def _plain(dtype: pl.DataType) -> str:
@@ -234,19 +256,28 @@ def _kinds(work: _Build) -> None:
         if work.definition.envelope is None:
             work.report(("kind",), "there is no envelope whose slot it could be", "add `envelope:`")
         elif work.envelope is not None and kind not in slots_known:
-            work.report(("kind",), f"the envelope has no slot `{kind}`", did_you_mean(kind, slots_known,
-                        "its slots are " + ", ".join(slots_known)))
+            work.report(
+                ("kind",),
+                f"the envelope has no slot `{kind}`",
+                did_you_mean(kind, slots_known, "its slots are " + ", ".join(slots_known)),
+            )
     for i, variant in enumerate(work.definition.variants):
         if variant.kind is None:
             continue
         if kind is None:
-            work.report(("variants", i, "kind"), "the parser does not say which slot holds the kind",
-                        "add `kind: SLOT` beside `envelope`")
+            work.report(
+                ("variants", i, "kind"),
+                "the parser does not say which slot holds the kind",
+                "add `kind: SLOT` beside `envelope`",
+            )
         elif work.envelope is not None and kind in slots_known:
             for value in variant.kind:
                 if _as_kind(value, work.fields[kind]) is None:
-                    work.report(("variants", i, "kind"), f"{value!r} can never be a value of `{kind}`",
-                                f"`{kind}` is {_plain(work.fields[kind])}")
+                    work.report(
+                        ("variants", i, "kind"),
+                        f"{value!r} can never be a value of `{kind}`",
+                        f"`{kind}` is {_plain(work.fields[kind])}",
+                    )
 
 
 def _as_kind(value: str | int, dtype: pl.DataType) -> str | int | None:
@@ -334,8 +365,11 @@ def _plan(work: _Build) -> Plan:
         values = {_as_kind(value, dtype) for variant in variants for value in variant.kinds or ()}
         for value in values:
             if value is not None:
-                routes[value] = tuple(i for i, variant in enumerate(variants) if variant.kinds is None
-                                      or value in {_as_kind(kind, dtype) for kind in variant.kinds})
+                routes[value] = tuple(
+                    i
+                    for i, variant in enumerate(variants)
+                    if variant.kinds is None or value in {_as_kind(kind, dtype) for kind in variant.kinds}
+                )
     return Plan(
         parser=definition.parser,
         version=definition.version,

@@ -61,6 +61,9 @@ class Parsed:
     def events(self) -> pl.DataFrame:
         """All events as one frame with the columns of `Plan.schema`."""
         frame = self.in_order([part.frame for part in self.parts]).with_columns(self.constants())
-        missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in self.plan.fields.items()
-                   if name not in frame.columns]
+        missing = [
+            pl.lit(None, dtype=dtype).alias(name)
+            for name, dtype in self.plan.fields.items()
+            if name not in frame.columns
+        ]
         return frame.with_columns(missing).select(list(self.plan.schema))

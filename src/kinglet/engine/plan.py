@@ -19,7 +19,11 @@ RESERVED = ("line", "raw", "state", "faults", "variant", "time", "file", "offset
 STATES = ("complete", "partial", "unmatched", "dropped")
 
 DTYPES: Mapping[str, pl.DataType] = {
-    "text": pl.String(), "int": pl.Int64(), "float": pl.Float64(), "bool": pl.Boolean(), "time": pl.Datetime("us", "UTC"),
+    "text": pl.String(),
+    "int": pl.Int64(),
+    "float": pl.Float64(),
+    "bool": pl.Boolean(),
+    "time": pl.Datetime("us", "UTC"),
 }
 
 
@@ -92,7 +96,16 @@ class Plan:
     def schema(self) -> dict[str, pl.DataType]:
         """The columns of parsed events, in order."""
         return {
-            "line": pl.Int64(), "raw": pl.String(), "state": pl.Enum(STATES), "faults": pl.List(pl.String()),
-            "variant": pl.String(), "time": pl.Datetime("us", "UTC"), **self.fields,
-            "file": pl.String(), "offset": pl.Int64(), "parser": pl.String(), "version": pl.String(), "id": pl.String(),
+            "line": pl.Int64(),
+            "raw": pl.String(),
+            "state": pl.Enum(STATES),
+            "faults": pl.List(pl.String()),
+            "variant": pl.String(),
+            "time": pl.Datetime("us", "UTC"),
+            **self.fields,
+            "file": pl.String(),
+            "offset": pl.Int64(),
+            "parser": pl.String(),
+            "version": pl.String(),
+            "id": pl.String(),
         }

@@ -85,9 +85,7 @@ def _envelope(plan: Plan, group: _Group, reference: datetime) -> tuple[_Group | 
     return hit, rest
 
 
-def _take(
-    reading: Reading, group: _Group, text: pl.Series, reference: datetime
-) -> tuple[_Group | None, _Group | None]:
+def _take(reading: Reading, group: _Group, text: pl.Series, reference: datetime) -> tuple[_Group | None, _Group | None]:
     """The events that a reading matches, with their fields, and those that it does not."""
     texts, matched = extract(text, reading)
     if not matched.any():
@@ -112,27 +110,29 @@ def _routes(plan: Plan, group: _Group | None) -> Iterator[tuple[_Group, tuple[in
     numbers = {kind: candidates.index(route) for kind, route in plan.routes.items()}
     values = group.columns[plan.kind]
     keys = pl.Series(list(numbers), dtype=values.dtype)
-    route = values.replace_strict(keys, pl.Series(list(numbers.values()), dtype=pl.Int32),
-                                  default=candidates.index(plan.otherwise), return_dtype=pl.Int32)
+    route = values.replace_strict(
+        keys,
+        pl.Series(list(numbers.values()), dtype=pl.Int32),
+        default=candidates.index(plan.otherwise),
+        return_dtype=pl.Int32,
+    )
     for number in sorted(route.unique().to_list()):
         yield group.where(route == number), candidates[number]
 
 
-def _leftover(
-    plan: Plan, group: _Group, candidates: tuple[int, ...], reference: datetime, options: Options
-) -> Part:
+def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...], reference: datetime, options: Options) -> Part:
     """Events whose message no variant reads; with an envelope that much of them is understood."""
     if plan.envelope is None:
         faults = [*group.faults, ("no-match", _all(group))]
         return _finish(plan, None, replace(group, faults=faults), reference, options, "unmatched")
     unknown = plan.kind is not None and candidates == plan.otherwise and plan.routes
     fault = "unknown-kind" if unknown else "no-variant"
-    return _finish(plan, None, replace(group, faults=[*group.faults, (fault, _all(group))]), reference, options, "partial")
+    return _finish(
+        plan, None, replace(group, faults=[*group.faults, (fault, _all(group))]), reference, options, "partial"
+    )
 
 
-def _finish(
-    plan: Plan, variant: int | None, group: _Group, reference: datetime, options: Options, state: str
-) -> Part:
+def _finish(plan: Plan, variant: int | None, group: _Group, reference: datetime, options: Options, state: str) -> Part:
     """Time, faults and state; the columns of a part."""
     time, faults = _time(plan, group, reference, options)
     if state == "unmatched":
@@ -147,7 +147,10 @@ def _finish(
         columns = columns.drop(plan.body)
     name = plan.variants[variant].name if variant is not None else None
     frame = columns.with_columns(
-        group.rows, states, _fault_lists(faults, len(group.rows)), time.alias("time"),
+        group.rows,
+        states,
+        _fault_lists(faults, len(group.rows)),
+        time.alias("time"),
         pl.lit(name, dtype=pl.String).alias("variant"),
     )
     return Part(variant, frame)
@@ -172,7 +175,10 @@ def _time(plan: Plan, group: _Group, reference: datetime, options: Options) -> t
         silent = gone
         for _, mask in faults:
             silent = silent & ~mask
-        faults = [*((name, mask) for name, mask in faults if mask.any()), *([("no-time", silent)] if silent.any() else [])]
+        faults = [
+            *((name, mask) for name, mask in faults if mask.any()),
+            *([("no-time", silent)] if silent.any() else []),
+        ]
     else:
         faults = []
     return time, [*group.faults, *faults]

@@ -6,7 +6,6 @@ expression over the fields. Nesting is made of the paths only where something is
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -17,17 +16,24 @@ import polars as pl
 
 from kinglet.definition.schema import EventMapping, ParserFile, Scalar
 from kinglet.errors import ModelError, did_you_mean
-from kinglet.model.schema import Attribute, Model, ModelClass, enum_value
+from kinglet.model.schema import Attribute, Entity, Model, ModelClass, enum_value
 
 Path = tuple[str | int, ...]
 Report = Callable[[Path, str], None]
 
 _VALUES: dict[str, pl.DataType] = {
-    "string_t": pl.String(), "integer_t": pl.Int64(), "long_t": pl.Int64(), "float_t": pl.Float64(),
-    "boolean_t": pl.Boolean(), "json_t": pl.String(),
+    "string_t": pl.String(),
+    "integer_t": pl.Int64(),
+    "long_t": pl.Int64(),
+    "float_t": pl.Float64(),
+    "boolean_t": pl.Boolean(),
+    "json_t": pl.String(),
 }
 _ALWAYS: dict[str, pl.DataType] = {
-    "raw": pl.String(), "time": pl.Datetime("us", "UTC"), "line": pl.Int64(), "file": pl.String(),
+    "raw": pl.String(),
+    "time": pl.Datetime("us", "UTC"),
+    "line": pl.Int64(),
+    "file": pl.String(),
 }
 _SET_BY_NAME = {"activity": "activity_id", "status": "status_id", "severity": "severity_id"}
 
@@ -70,8 +76,8 @@ def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMappin
     """A variant's mapping over the one that all variants share."""
     if shared is None or own is None:
         return own or shared
-    values = shared.model_dump(by_alias=True, exclude_none=True) | own.model_dump(by_alias=True, exclude_none=True)
-    return EventMapping.model_validate(values | {"set": shared.set | own.set})
+    given = {name: getattr(own, name) for name in own.model_fields_set}
+    return shared.model_copy(update={**given, "set": shared.set | own.set})
 
 
 def build_mapping(
@@ -85,8 +91,8 @@ def build_mapping(
 ) -> MappingPlan | None:
     """Compiles a mapping for events that have these fields.
 
-    stamps are the fields that hold the event's time as text; report is told of every fault, with the path in the parser file that `source_path` gives for a
-    key of the section. Returns None where the class itself is not known.
+    stamps are the fields that hold the event's time as text; report is told of every fault, with
+    the path in the parser file that `source_path` gives for a key of the section. Returns None where the class itself is not known.
     """
     event = event or EventMapping.model_validate({"class": "Base Event"})
     if event.class_ is None:
@@ -106,6 +112,8 @@ def build_mapping(
         stamp = pl.coalesce(name for name in stamps if name in fields)
         leaves["metadata.original_time"] = Leaf("metadata.original_time", stamp, pl.String())
     for path, value in event.set.items():
+        if value is None:
+            continue
         where = source_path(path)
         try:
             attributes = model.path(model_class, path)
@@ -216,10 +224,7 @@ def _expression(
         ValueError: the SQL cannot be read, names a field that does not exist, or its result
             cannot become the attribute's type.
     """
-    if isinstance(value, str):
-        expression = sql(value, fields)
-    else:
-        expression = pl.lit(value)
+    expression = sql(value, fields) if isinstance(value, str) else pl.lit(value)
     known = pl.DataFrame(schema=dict(fields))
     try:
         result = known.select(expression.alias("value")).schema["value"]
@@ -263,26 +268,17 @@ def _quoted_fields(text: str, fields: Mapping[str, pl.DataType]) -> str:
     return "".join(f'"{piece}"' if piece in fields else piece for piece in _SQL_PIECE.findall(text))
 
 
-def _missing(model: Model, model_class: ModelClass, leaves: Mapping[str, Leaf]) -> Iterator[str]:
+def _missing(model: Model, entity: Entity, leaves: Mapping[str, Leaf], prefix: str = "") -> Iterator[str]:
     """Required attributes that nothing fills, down the objects that are filled; and unmet constraints."""
-    filled = {path.split(".")[0] for path in leaves}
-    yield from _missing_in(model, model_class, "", leaves)
-    for kind, names in model_class.constraints.items():
-        count = len(filled & set(names))
-        if count == 0 or (kind == "just_one" and count > 1):
-            yield f"{'one' if kind == 'just_one' else 'at least one'} of {', '.join(names)}"
-
-
-def _missing_in(model: Model, entity: Any, prefix: str, leaves: Mapping[str, Leaf]) -> Iterator[str]:
+    below = {path.removeprefix(prefix).split(".")[0] for path in leaves if path.startswith(prefix)}
     for name, attribute in entity.attributes.items():
         path = f"{prefix}{name}"
-        inside = any(leaf == path or leaf.startswith(f"{path}.") for leaf in leaves)
-        if attribute.requirement == "required" and not attribute.profiles and not inside:
+        if attribute.requirement == "required" and not attribute.profiles and name not in below:
             yield path
-        elif inside and attribute.is_object and not attribute.is_list and path not in leaves and name != "unmapped":
-            yield from _missing_in(model, model.object(attribute.type), f"{path}.", leaves)
-
-
-def constant_json(leaf: Leaf) -> str:
-    """A constant as JSON text."""
-    return json.dumps(leaf.value, ensure_ascii=False)
+        elif name in below and attribute.is_object and path not in leaves and path != "unmapped":
+            yield from _missing(model, model.object(attribute.type), leaves, f"{path}.")
+    for kind, names in entity.constraints.items():
+        count = len(below & set(names))
+        if count == 0 or (kind == "just_one" and count > 1):
+            wanted = ", ".join(f"{prefix}{name}" for name in names)
+            yield f"{'just one' if kind == 'just_one' else 'at least one'} of {wanted}"

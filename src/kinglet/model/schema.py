@@ -120,8 +120,10 @@ class Model:
             found.append(attribute)
             if not attribute.is_object:
                 if i + 1 < len(parts):
-                    raise ModelError(f"`{'.'.join(parts[: i + 1])}` is a value ({attribute.type}), "
-                                     f"with no attribute `{parts[i + 1]}` beneath it")
+                    raise ModelError(
+                        f"`{'.'.join(parts[: i + 1])}` is a value ({attribute.type}), "
+                        f"with no attribute `{parts[i + 1]}` beneath it"
+                    )
                 return tuple(found)
             owner = self.object(attribute.type)
         inside = ", ".join(list(owner.attributes)[:6])
@@ -129,15 +131,19 @@ class Model:
 
     def _no_attribute(self, owner: Entity, above: str, part: str) -> str:
         prefix = f"{above}." if above else ""
-        elsewhere = [f"{name}.{part}" for name, attribute in owner.attributes.items()
-                     if attribute.is_object and part in self.object(attribute.type).attributes]
+        elsewhere = [
+            f"{name}.{part}"
+            for name, attribute in owner.attributes.items()
+            if attribute.is_object and part in self.object(attribute.type).attributes
+        ]
         names = [f"{prefix}{name}" for name in owner.attributes]
         hint = did_you_mean(f"{prefix}{part}", names)
         if not hint and elsewhere:
             hint = "did you mean " + " or ".join(f"`{prefix}{name}`" for name in elsewhere[:2]) + "?"
         kind = "class" if isinstance(owner, ModelClass) else "object"
         return f"the {kind} {owner.caption} has no attribute `{part}`; " + (
-            hint or f"`kinglet model \"{owner.caption}\"` lists them")
+            hint or f'`kinglet model "{owner.caption}"` lists them'
+        )
 
     def search(self, word: str) -> Iterator[tuple[str, str, str]]:
         """Classes, attributes of classes and objects, and enumeration values that contain a word.
@@ -164,15 +170,17 @@ class Model:
 
     def _class(self, name: str) -> ModelClass:
         value = self._data["classes"][name]
+        category_uid, category = value["category"]
         return ModelClass(
             name,
             value["caption"],
             self._attributes(value),
             value.get("constraints", {}),
             value.get("deprecated", False),
-            value["uid"],
-            *value["category"],
-            tuple(value["profiles"]),
+            uid=value["uid"],
+            category_uid=category_uid,
+            category=category,
+            profiles=tuple(value["profiles"]),
         )
 
     def _attributes(self, value: dict[str, Any]) -> dict[str, Attribute]:
@@ -181,8 +189,15 @@ class Model:
     def _attribute(self, name: str, row: int) -> Attribute:
         kind, requirement, is_list, enum, sibling, profiles, caption = self._data["attributes"][row]
         return Attribute(
-            name, caption, kind.removeprefix("#"), _REQUIREMENTS[requirement], kind.startswith("#"), bool(is_list),
-            self._enums[enum] if enum >= 0 else {}, sibling, tuple(profiles or ()),
+            name,
+            caption,
+            kind.removeprefix("#"),
+            _REQUIREMENTS[requirement],
+            kind.startswith("#"),
+            bool(is_list),
+            self._enums[enum] if enum >= 0 else {},
+            sibling,
+            tuple(profiles or ()),
         )
 
 
@@ -205,8 +220,10 @@ def enum_value(attribute: Attribute, wanted: str | int) -> int | str:
         if caption.casefold() == str(wanted).strip().casefold():
             return value
     captions = list(attribute.enum.values())
-    raise ModelError(f"`{attribute.name}` has no value `{wanted}`; "
-                     + did_you_mean(str(wanted), captions, "it has " + ", ".join(captions)))
+    raise ModelError(
+        f"`{attribute.name}` has no value `{wanted}`; "
+        + did_you_mean(str(wanted), captions, "it has " + ", ".join(captions))
+    )
 
 
 def _type_text(attribute: Attribute) -> str:

@@ -76,7 +76,9 @@ def _joined(parts: list[Part]) -> pl.Expr:
             merged[-1] += part
         else:
             merged.append(part)
-    return pl.concat_str([pl.lit(part) if isinstance(part, str) else part for part in merged if not (isinstance(part, str) and not part)])
+    return pl.concat_str(
+        [pl.lit(part) if isinstance(part, str) else part for part in merged if not (isinstance(part, str) and not part)]
+    )
 
 
 def _object(tree: dict[str, Any], ready: dict[str, _Column]) -> _Text:

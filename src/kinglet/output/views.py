@@ -77,13 +77,15 @@ class ModelView:
             mapping = _mapping(parsed.plan, part)
             constants = [
                 pl.lit(pl.Series([leaf.value], dtype=leaf.dtype)).first().alias(leaf.path)
-                for leaf in mapping.leaves if leaf.is_constant
+                for leaf in mapping.leaves
+                if leaf.is_constant
             ]
             frame = _applied(parsed, part, mapping).with_columns(constants)
             frames.append(frame.with_columns(part.frame["row"]))
         whole = parsed.in_order(frames)
-        missing = [pl.lit(None, dtype=dtype).alias(path) for path, dtype in self.schema.items()
-                   if path not in whole.columns]
+        missing = [
+            pl.lit(None, dtype=dtype).alias(path) for path, dtype in self.schema.items() if path not in whole.columns
+        ]
         return whole.with_columns(missing).select(list(self.schema))
 
 
@@ -104,8 +106,11 @@ def _flat(frame: pl.DataFrame) -> pl.DataFrame:
         if isinstance(column.dtype, pl.List):
             inner = column.dtype.inner
             if isinstance(inner, pl.Struct):
-                column = column.to_frame().select(pl.col(column.name).list.eval(
-                    pl.element().struct.field(inner.fields[-1].name))).to_series()
+                column = (
+                    column.to_frame()
+                    .select(pl.col(column.name).list.eval(pl.element().struct.field(inner.fields[-1].name)))
+                    .to_series()
+                )
             column = column.cast(pl.List(pl.String)).list.join(" ")
         elif isinstance(column.dtype, pl.Datetime):
             column = iso_text(column)

@@ -7,7 +7,6 @@ half of one.
 from __future__ import annotations
 
 import contextlib
-import os
 import secrets
 import sys
 from pathlib import Path
@@ -51,7 +50,9 @@ class Writer:
         if self.path is None:
             return sys.stdout.buffer
         if self.path.is_dir():
-            raise OutputError(f"{self.path}: is a folder; name a file in it, such as {self.path / 'events'}{self.suffix}")
+            raise OutputError(
+                f"{self.path}: is a folder; name a file in it, such as {self.path / 'events'}{self.suffix}"
+            )
         self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
         try:
             return self.aside.open("xb")
@@ -61,7 +62,9 @@ class Writer:
     def __enter__(self) -> Writer:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         try:
             if kind is None:
                 self.finish()
@@ -71,7 +74,7 @@ class Writer:
             if self.aside is not None and self.path is not None:
                 self.stream.close()
                 if kind is None:
-                    os.replace(self.aside, self.path)
+                    self.aside.replace(self.path)
         except OSError as problem:
             if self.path is None:
                 raise
@@ -174,7 +177,9 @@ def writer_for(path: str, view: View) -> Writer:
         return NdjsonWriter(path, view)
     kind = WRITERS.get(Path(path).suffix)
     if kind is None:
-        raise OutputError(f"{path}: the suffix tells no format; use " + " ".join(WRITERS) + ", or - for standard output")
+        raise OutputError(
+            f"{path}: the suffix tells no format; use " + " ".join(WRITERS) + ", or - for standard output"
+        )
     return kind(path, view)
 
 

@@ -9,7 +9,7 @@ _FLAGS = re.compile(r"\(\?[a-zA-Z]+\)")
 
 
 def atoms(regex: str) -> list[str]:
-    """The pieces of a regex in order; one piece where it is an alternative at its top.
+    r"""The pieces of a regex in order; one piece where it is an alternative at its top.
 
     >>> atoms(r"^pump (?P<n>\\d+)$")
     ['^', 'p', 'u', 'm', 'p', ' ', '(?P<n>\\\\d+)', '$']

@@ -69,7 +69,7 @@ def _slot(slot: Slot, times: Mapping[str, str], follow: _Follow, quick: bool, af
     kind = TYPES[slot.type]
     if slot.type == "time":
         return times[slot.name]
-    if slot.type == "rest" or (slot.type == "text" and follow.chars == {_END}):
+    if slot.type == "rest" or (slot.type == "text" and follow.chars == frozenset((_END,))):
         return r"(?:[^ \t](?s:.*))?" if after_blank else "(?s:.*)"
     if kind.stops is None:
         return kind.shape
@@ -93,7 +93,7 @@ def _text(follow: _Follow, quick: bool, after_blank: bool) -> str:
     if not quick or follow.chars is None or _END in follow.chars:
         return "(?s:.*?)"
     inside = _in_class(follow.chars)
-    if after_blank and not {" ", "\t"} & follow.chars:
+    if after_blank and not follow.chars & {" ", "\t"}:
         return rf"(?:[^{inside} \t][^{inside}]*)?"
     return f"[^{inside}]*"
 

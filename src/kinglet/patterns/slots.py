@@ -1,10 +1,10 @@
 """The pattern language: from text to tokens.
 
-    pattern   = { literal | blanks | slot | optional }
-    slot      = "{" [name] [":" type] "}"        a value; without a name it is read and not kept
-    literal   = "{{" | "}}" | '{"text"}' | text  braces doubled; quoted text is taken as it stands
-    optional  = "[[" pattern "]]"
-    blanks    = one or more blanks or tabs; match one or more blanks or tabs
+pattern   = { literal | blanks | slot | optional }
+slot      = "{" [name] [":" type] "}"        a value; without a name it is read and not kept
+literal   = "{{" | "}}" | '{"text"}' | text  braces doubled; quoted text is taken as it stands
+optional  = "[[" pattern "]]"
+blanks    = one or more blanks or tabs; match one or more blanks or tabs
 """
 
 from __future__ import annotations

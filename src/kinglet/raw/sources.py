@@ -14,8 +14,12 @@ from kinglet.errors import InputError
 
 CHUNK_BYTES = 6 * 2**20
 _SNIFFED = 8192
-_COMPRESSED = {b"\x1f\x8b": ("gzip", "gzip -dc"), b"BZh": ("bzip2", "bzip2 -dc"),
-               b"\xfd7zXZ": ("xz", "xz -dc"), b"\x28\xb5\x2f\xfd": ("Zstandard", "zstd -dc")}
+_COMPRESSED = {
+    b"\x1f\x8b": ("gzip", "gzip -dc"),
+    b"BZh": ("bzip2", "bzip2 -dc"),
+    b"\xfd7zXZ": ("xz", "xz -dc"),
+    b"\x28\xb5\x2f\xfd": ("Zstandard", "zstd -dc"),
+}
 _TEXT_CONTROLS = bytes([*range(8, 14), 27])
 
 Given = str | os.PathLike[str] | bytes | Iterable[str]

@@ -1,0 +1,165 @@
+"""`kinglet demo`: the whole job on made-up logs, step by step."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from kinglet.cli import options
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from kinglet.demo.writing import DemoLog
+
+
+@click.command("demo")
+@click.argument("folder", metavar="[DIR]", default="kinglet-demo")
+@options.as_json()
+@click.pass_context
+def command(ctx: click.Context, folder: str, as_json: bool) -> None:
+    """Write the logs and parsers of an invented ferry operator to DIR and do the whole job on them.
+
+    Every step says which command does it alone, so that you can go on from there by hand.
+    """
+    from kinglet.cli.render import console, print_json
+    from kinglet.demo.writing import write_demo
+
+    logs = write_demo(Path(folder))
+    if as_json:
+        print_json({"folder": folder, "logs": [_figures(item, Path(folder)) for item in logs]})
+        return
+    out = console()
+    _opening(out, logs, folder)
+    _try(ctx, out, logs)
+    _check(ctx, out, logs)
+    figures = _run(out, logs, Path(folder))
+    _model(ctx, out)
+    _closing(out, figures, logs)
+
+
+def _step(out: Console, number: int, what: str, do: str) -> None:
+    from rich.rule import Rule
+    from rich.text import Text
+
+    out.print()
+    out.print(Rule(Text(f"{number}  {what}", style="bold"), align="left", style="dim"))
+    out.print(Text("   $ ", style="dim").append(do, style="bold #3fa66b"), soft_wrap=True)
+    out.print()
+
+
+def _opening(out: Console, logs: list[DemoLog], folder: str) -> None:
+    from kinglet.cli.render import heading
+
+    out.print(heading("Marram Ferries", "an invented ferry operator between two harbours, five days in March"))
+    for item in logs:
+        lines = item.log.read_text(encoding="utf-8").count("\n")
+        out.print(f"  {item.log}  {lines:,} lines, read by {item.parser}", soft_wrap=True)
+
+
+def _try(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
+    from kinglet.cli import try_
+
+    first = logs[0]
+    _step(
+        out,
+        1,
+        "Try a parser on a sample: what was read, what was not, and why",
+        f"kinglet try {first.parser} {first.log} --show 5",
+    )
+    ctx.invoke(
+        try_.command,
+        parser=str(first.parser),
+        files=(str(first.log),),
+        show=5,
+        only=None,
+        most=100_000,
+        at=None,
+        zone=None,
+        as_json=False,
+    )
+
+
+def _check(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
+    from kinglet.cli import check
+
+    _step(
+        out,
+        2,
+        "Check the cases that stand beside each parser",
+        f"kinglet check {' '.join(str(item.parser) for item in logs)}",
+    )
+    ctx.invoke(check.command, parsers=tuple(str(item.parser) for item in logs), as_json=False)
+
+
+def _run(out: Console, logs: list[DemoLog], folder: Path) -> list[dict[str, Any]]:
+    _step(
+        out,
+        3,
+        "Run the parsers in bulk and map every event onto the common model",
+        f"kinglet run -p {logs[0].parser} {logs[0].log} -o {folder / 'out' / logs[0].name}.parquet --as model",
+    )
+    figures = []
+    for item in logs:
+        found = _figures(item, folder)
+        figures.append(found)
+        out.print(f"  {found['events']:>6,} events of {item.name} to " + " and ".join(found["outputs"]), soft_wrap=True)
+    return figures
+
+
+def _figures(item: DemoLog, folder: Path) -> dict[str, Any]:
+    """Runs a log into its two outputs: its fields as Parquet, its mapped events as NDJSON and Parquet."""
+    from kinglet.output.views import view
+    from kinglet.output.writers import writer_for
+    from kinglet.parser import load
+
+    (folder / "out").mkdir(exist_ok=True)
+    loaded = load(item.parser)
+    started = time.perf_counter()
+    result = loaded.parse(item.log)
+    outputs = [str(folder / "out" / f"{item.name}{suffix}") for suffix in (".ndjson", ".parquet")]
+    for output in outputs:
+        with writer_for(output, view(loaded.plan, "model")) as writer:
+            for batch in result.batches:
+                writer.write(writer.prepare(batch))
+    mapped = result.events["variant"].is_not_null().sum()
+    return {
+        "log": item.name,
+        **result.counts,
+        "mapped": mapped,
+        "outputs": outputs,
+        "seconds": round(time.perf_counter() - started, 3),
+    }
+
+
+def _model(ctx: click.Context, out: Console) -> None:
+    from kinglet.cli import model
+
+    _step(out, 4, "See what a class of the model wants", 'kinglet model "Tunnel Activity"')
+    ctx.invoke(
+        model.command, name="Tunnel Activity", search=None, all_attributes=False, file_schema=False, as_json=False
+    )
+
+
+def _closing(out: Console, figures: list[dict[str, Any]], logs: list[DemoLog]) -> None:
+    from rich.rule import Rule
+    from rich.text import Text
+
+    out.print()
+    out.print(Rule(Text("Figures", style="bold"), align="left", style="dim"))
+    names = ("events", "complete", "partial", "unmatched", "mapped")
+    out.print(Text(f"  {'log':<14}" + "".join(f"{name:>11}" for name in names) + f"{'seconds':>11}", style="dim"))
+    for found in figures:
+        out.print(
+            f"  {found['log']:<14}" + "".join(f"{found[name]:>11,}" for name in names) + f"{found['seconds']:>11.2f}"
+        )
+    totals = {name: sum(found[name] for found in figures) for name in names}
+    seconds = sum(found["seconds"] for found in figures)
+    out.print(
+        Text(f"  {'all':<14}" + "".join(f"{totals[name]:>11,}" for name in names) + f"{seconds:>11.2f}", style="bold")
+    )
+    out.print()
+    out.print(f"Go on by hand: mend what is not complete in {logs[0].parser}, and try again.", soft_wrap=True)

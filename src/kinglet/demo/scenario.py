@@ -1,0 +1,45 @@
+"""The people, places and days that all demo logs share, and the story that runs through them.
+
+A deckhand's password is guessed on the VPN; the guesser comes in from an address that nobody
+has used before, goes on to the jump host and has a pump's setpoint changed in the night.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+START = datetime(2026, 3, 2, tzinfo=UTC)
+DAYS = 5
+"""Monday to Friday."""
+
+CREW = ("m.okoro", "t.varela", "j.lindqvist", "a.pires", "s.amadi", "h.fontaine")
+ENGINEERS = ("m.okoro", "a.pires", "h.fontaine")
+HOMES = dict(zip(CREW, (f"198.51.100.{last}" for last in (23, 41, 67, 90, 112, 140)), strict=True))
+JUMP_HOST = "jump-1.sandwick.example"
+
+VICTIM = "t.varela"
+STRANGER = "203.0.113.77"
+GUESSING = START + timedelta(days=3, hours=1, minutes=12)
+"""When the guessing begins; Thursday at a quarter past one in the night."""
+TAKEN = GUESSING + timedelta(minutes=19)
+JUMPED = TAKEN + timedelta(minutes=6)
+TAMPERED = JUMPED + timedelta(minutes=11)
+
+
+@dataclass(frozen=True, order=True)
+class Entry:
+    """A line of a log, or several, at an instant."""
+
+    at: datetime
+    text: str
+
+
+def working_hours(chance: random.Random, count: int) -> Iterator[datetime]:
+    """Instants on working days, most of them by day."""
+    for _ in range(count):
+        day = START + timedelta(days=chance.randrange(DAYS))
+        hour = chance.triangular(4, 23, 13)
+        yield day + timedelta(hours=hour, milliseconds=chance.randrange(3_600_000))

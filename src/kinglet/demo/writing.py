@@ -1,0 +1,45 @@
+"""Writes the demo's logs and parsers where a person can play with them."""
+
+from __future__ import annotations
+
+import importlib.resources
+import os
+from dataclasses import dataclass
+from datetime import timedelta
+from pathlib import Path
+
+from kinglet.demo.logs import LOGS, log_text
+from kinglet.demo.scenario import DAYS, START
+from kinglet.errors import OutputError
+
+
+@dataclass(frozen=True)
+class DemoLog:
+    """A log of the demo with its parser."""
+
+    name: str
+    log: Path
+    parser: Path
+
+
+def write_demo(folder: Path) -> list[DemoLog]:
+    """Writes all logs and parsers below a folder; files of these names are written anew.
+
+    Logs bear the time of their last line, for it tells the year that some of them leave out.
+
+    Raises:
+        OutputError: the folder cannot be made or written to.
+    """
+    written = [DemoLog(name, folder / "logs" / f"{name}.log", folder / "parsers" / f"{name}.yaml") for name in LOGS]
+    parsers = importlib.resources.files("kinglet.demo") / "parsers"
+    last = (START + timedelta(days=DAYS)).timestamp()
+    try:
+        for item in written:
+            item.log.parent.mkdir(parents=True, exist_ok=True)
+            item.parser.parent.mkdir(parents=True, exist_ok=True)
+            item.log.write_text(log_text(item.name), encoding="utf-8")
+            os.utime(item.log, (last, last))
+            item.parser.write_text((parsers / item.parser.name).read_text(encoding="utf-8"), encoding="utf-8")
+    except OSError as error:
+        raise OutputError(f"{folder}: the demo cannot be written there: {error.strerror}") from None
+    return written
