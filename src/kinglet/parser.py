@@ -158,8 +158,8 @@ class Result:
     @property
     def fault_counts(self) -> dict[str, int]:
         """How often each fault occurs, the commonest first."""
-        faults = self.events["faults"].explode().drop_nulls().value_counts(sort=True)
-        return dict(faults.iter_rows())
+        counted = self.events["faults"].explode().drop_nulls().value_counts()
+        return dict(sorted(counted.iter_rows(), key=lambda row: (-row[1], row[0])))
 
     def to_pandas(self) -> pd.DataFrame:
         """The events as a pandas frame."""

@@ -61,7 +61,7 @@ def commands() -> None:
 
 def main() -> None:
     """Runs a command. Exit status: 0 good, 1 a check failed, 2 wrong use or input."""
-    from kinglet.errors import KingletError
+    from kinglet.errors import KingletError, ParserFileError
 
     gc.disable()  # until a command does work that outlives it: imports only make what stays
     try:
@@ -77,6 +77,9 @@ def main() -> None:
         where = f" (see `{context.command_path} --help`)" if context else ""
         _say(f"{error.format_message().rstrip('.')}{where}")
         status = 2
+    except ParserFileError as error:
+        print(error, file=sys.stderr)  # begins with file:line:column, which editors follow
+        status = 2
     except KingletError as error:
         _say(str(error))
         status = 2
@@ -86,7 +89,7 @@ def main() -> None:
 
 
 def _say(text: str) -> None:
-    print(f"kinglet: {text}" if "\n" not in text else text, file=sys.stderr)
+    print(f"kinglet: {text}", file=sys.stderr)
 
 
 def _leave(status: int) -> None:

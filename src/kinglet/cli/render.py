@@ -18,9 +18,15 @@ from kinglet.authoring.spans import Span
 MARGIN = "  "
 
 
+class _Console(Console):
+    def on_broken_pipe(self) -> None:
+        """Leaves it to `main` to end quietly when nobody reads on."""
+        raise BrokenPipeError
+
+
 def console(*, error: bool = False) -> Console:
     """A console that neither guesses at markup nor colours numbers of its own accord."""
-    found = Console(stderr=error, highlight=False, markup=False, emoji=False, soft_wrap=False)
+    found = _Console(stderr=error, highlight=False, markup=False, emoji=False, soft_wrap=False)
     if not found.is_terminal and "COLUMNS" not in os.environ:
         found.width = 100
     return found
@@ -90,10 +96,8 @@ def marked(raw: str, spans: Sequence[Span], colours: Mapping[str, str]) -> Text:
 
 def visible(text: str) -> str:
     """Control characters as their pictures (Unicode block Control Pictures), one for one; tabs as blanks."""
-    table: dict[int, str | int] = {code: 0x2400 + code for code in range(32) if code not in (9, 10)} | {
-        9: " ",
-        127: 0x2421,
-    }
+    table: dict[int, str | int] = {code: 0x2400 + code for code in range(32) if code not in (9, 10)}
+    table |= {9: " ", 127: 0x2421}
     return text.translate(table)
 
 

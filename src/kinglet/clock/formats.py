@@ -27,7 +27,7 @@ class Directive:
 
 DIRECTIVES: dict[str, Directive] = {
     "%Y": Directive("[0-9]{4}", "%Y", "year", "year with century"),
-    "%y": Directive("[0-9]{2}", "%y", "year", "year of the century; 69 and above are 19xx"),
+    "%y": Directive("[0-9]{2}", "%y", "year", "year of the century; 70 and above are 19xx"),
     "%m": Directive(_TWO, "%m", "date", "month as a number"),
     "%b": Directive("[A-Za-z]{3}", "%b", "date", "month, short English name"),
     "%B": Directive("[A-Za-z]{3,9}", "%B", "date", "month, English name"),

@@ -107,6 +107,7 @@ def _missing_hint(loc: tuple[str | int, ...]) -> str:
         "kinglet": "kinglet: 1",
         "parser": "parser: pump-panel",
         "version": "version: 1.0.0",
+        "variants": "variants: [{name: any, pattern: '{body:rest}'}]",
         "product": "product: {vendor: Brackwater, name: PumpPanel}",
     }
     example = examples.get(str(loc[-1]))
@@ -126,9 +127,8 @@ def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[Path, Any]:
     path: list[str | int] = []
     here = values
     for part in loc:
-        if isinstance(here, list) and isinstance(part, int) and part < len(here):
-            here = here[part]
-        elif isinstance(here, dict) and part in here:
+        inside = part < len(here) if isinstance(here, list) and isinstance(part, int) else False
+        if inside or (isinstance(here, dict) and part in here):
             here = here[part]
         elif isinstance(here, dict) and part == loc[-1]:
             here = None

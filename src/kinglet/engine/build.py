@@ -308,12 +308,15 @@ def _mappings(work: _Build) -> None:
     for i, variant in enumerate(work.definition.variants):
         reading = work.readings[i]
         event = merged(work.definition.event, variant.event)
-        if reading is None:
+        where = _mapping_place(work.document, i)
+        if reading is None:  # its fields are not known, but classes, captions and attributes can be judged
+            if event is not None:
+                event = event.model_copy(update={"set": {path: "''" for path in event.set}})
+                build_mapping(work.definition, event, {}, model, told, where)
             work.mappings.append(None)
             continue
         fields = envelope | {item.name: item.dtype for item in reading.fields}
         fields.pop(work.body or "", None)
-        where = _mapping_place(work.document, i)
         work.mappings.append(build_mapping(work.definition, event, fields, model, told, where, stamps))
     work.problems = list(dict.fromkeys(work.problems))
     work.unread = build_mapping(work.definition, None, envelope, model, told, lambda key: ("event",), stamps)

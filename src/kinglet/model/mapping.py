@@ -92,7 +92,8 @@ def build_mapping(
     """Compiles a mapping for events that have these fields.
 
     stamps are the fields that hold the event's time as text; report is told of every fault, with
-    the path in the parser file that `source_path` gives for a key of the section. Returns None where the class itself is not known.
+    the path in the parser file that `source_path` gives for a key of the section. Returns None
+    where the class itself is not known.
     """
     event = event or EventMapping.model_validate({"class": "Base Event"})
     if event.class_ is None:

@@ -49,10 +49,6 @@ class Writer:
     def _open(self) -> IO[bytes]:
         if self.path is None:
             return sys.stdout.buffer
-        if self.path.is_dir():
-            raise OutputError(
-                f"{self.path}: is a folder; name a file in it, such as {self.path / 'events'}{self.suffix}"
-            )
         self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
         try:
             return self.aside.open("xb")
@@ -71,13 +67,13 @@ class Writer:
                 self.stream.flush()
             else:
                 self.abandon()
+                if isinstance(error, OSError) and not isinstance(error, BrokenPipeError):
+                    raise error
             if self.aside is not None and self.path is not None:
                 self.stream.close()
                 if kind is None:
                     self.aside.replace(self.path)
         except OSError as problem:
-            if self.path is None:
-                raise
             raise _unwritable(self.path, problem) from None
         finally:
             if self.aside is not None:
@@ -175,6 +171,8 @@ def writer_for(path: str, view: View) -> Writer:
     """
     if path == "-":
         return NdjsonWriter(path, view)
+    if Path(path).is_dir():
+        raise OutputError(f"{path}: is a folder; name a file in it, such as {Path(path) / 'events.ndjson'}")
     kind = WRITERS.get(Path(path).suffix)
     if kind is None:
         raise OutputError(
@@ -183,7 +181,11 @@ def writer_for(path: str, view: View) -> Writer:
     return kind(path, view)
 
 
-def _unwritable(path: Path, error: OSError) -> OutputError:
+def _unwritable(path: Path | None, error: OSError) -> OutputError | OSError:
+    if isinstance(error, BrokenPipeError):
+        return error
+    if path is None:
+        return OutputError(f"standard output: cannot be written: {error.strerror or error}")
     if isinstance(error, FileNotFoundError | NotADirectoryError):
         return OutputError(f"{path}: there is no folder {path.parent}; make it first: mkdir -p {path.parent}")
     if isinstance(error, PermissionError):

@@ -1,0 +1,133 @@
+"""What the tests share: a parser to bend, and the command line as a person calls it."""
+
+from __future__ import annotations
+
+import contextlib
+import gc
+import io
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+from kinglet.cli.main import main
+
+ROOT = Path(__file__).parent.parent
+
+PUMP = r"""
+kinglet: 1
+parser: pump-panel
+version: 1.2.0
+product: {vendor: Brackwater, name: PumpPanel}
+events:
+  start: '^\d{2}/\w{3} '
+time:
+  - from: stamp
+    format: "%d/%b %H:%M:%S"
+    zone: Atlantic/Azores
+    year: nearest
+envelope: '{stamp:time} {unit:word} PMP/{code:int} {body:rest}'
+kind: code
+variants:
+  - name: setpoint-changed
+    kind: 4102
+    pattern: 'setpoint {tank:word} {old:num} -> {new:num} by {user:word}[[ from {client:ip}]]'
+    event:
+      class: Entity Management
+      activity: Update
+      status: Success
+      set:
+        actor.user.name: user
+        src_endpoint.ip: client
+        entity.name: tank
+  - name: pump-state
+    kind: [4001, 4002]
+    regex: '^pump (?P<pump>\d+) (?P<verb>started|stopped)(?: after (?P<ran_s>\d+)s)?$'
+    types: {pump: int, ran_s: int}
+"""
+
+PUMP_LOG = """\
+03/Mar 22:10:41 P04 PMP/4102 setpoint T2 40.0 -> 85.5 by m.okoro from 192.0.2.14
+03/Mar 22:10:42 P04 PMP/4001 pump 3 started
+03/Mar 22:10:43 P04 PMP/4002 pump 3 stopped after 12s
+03/Mar 22:10:44 P04 PMP/4102 setpoint T2 40.0 -> 85.5 by m.okoro from 999.0.2.14
+03/Mar 22:10:45 P04 PMP/4102 setpoint T2 hot
+03/Mar 22:10:46 P04 PMP/9999 hm
+  more of it
+31/Feb 22:10:47 P04 PMP/4001 pump 3 started
+"""
+
+LINES = r"""
+kinglet: 1
+parser: lines
+version: 1.0.0
+product: {vendor: Marram Ferries, name: Test bench}
+variants:
+  - name: any
+    pattern: '%s'
+"""
+
+
+def with_pattern(pattern: str) -> str:
+    """A parser of one pattern."""
+    return LINES % pattern.replace("'", "''")
+
+
+class Called(NamedTuple):
+    """What a call of the command line gave."""
+
+    status: int
+    out: str
+    err: str
+
+
+def kinglet(*arguments: str | Path) -> Called:
+    """Calls the command line in this process."""
+    out, err = io.StringIO(), io.StringIO()
+    before = sys.argv
+    sys.argv = ["kinglet", *map(str, arguments)]
+    status = 0
+    try:
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            main()
+    except SystemExit as leaving:
+        status = int(leaving.code or 0)
+    finally:
+        sys.argv = before
+        gc.enable()
+    return Called(status, out.getvalue(), err.getvalue())
+
+
+def kinglet_process(*arguments: str | Path, given: bytes = b"") -> subprocess.CompletedProcess[bytes]:
+    """Calls the command line as a process of its own."""
+    command = [sys.executable, "-m", "kinglet", *map(str, arguments)]
+    return subprocess.run(command, input=given, capture_output=True, check=False, timeout=120)
+
+
+class InFolder(unittest.TestCase):
+    """A test with a folder of its own, in which it runs."""
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.enterContext(_inside(self.folder))
+
+    def write(self, name: str, text: str | bytes) -> Path:
+        path = self.folder / name
+        path.write_bytes(text.encode() if isinstance(text, str) else text)
+        return path
+
+
+@contextlib.contextmanager
+def _inside(folder: Path) -> Iterator[None]:
+    before = Path.cwd()
+    os.chdir(folder)
+    try:
+        yield
+    finally:
+        os.chdir(before)

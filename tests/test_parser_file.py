@@ -1,0 +1,194 @@
+"""The parser file: what it accepts, and what it says of what it does not."""
+
+from __future__ import annotations
+
+import json
+import unittest
+
+import jsonschema
+
+import kinglet
+from kinglet.definition.document import MAX_BYTES, from_text
+from kinglet.definition.published import file_schema
+from tests.helpers import PUMP, InFolder, with_pattern
+
+REPLACED = [
+    # what is replaced in a good file, with what, and what the error must say
+    ("pattern: 'setpoint", "patern: 'setpoint", "variants[0].patern: no such key; did you mean `pattern`?"),
+    ("version: 1.2.0", "version: latest", "4:10: version: 'latest' is not in the right form; write it like `1.2.0`"),
+    ("kinglet: 1", "kinglet: 2", "2:10: kinglet: is 2; must be 1"),
+    ("parser: pump-panel\n", "", "the key `parser` is missing; add `parser: pump-panel`"),
+    ("{tank:word}", "{tank:wrod}", "no such type `wrod`; did you mean `word`?"),
+    ("{new:num}", "{old:num}", "the slot `old` stands here twice; call this one `old_2`"),
+    ("{tank:word}", "{raw:word}", "`raw` is a column of every event; call the field `log_raw`"),
+    ("{tank:word}", "{unit:word}", "`unit` is a slot of the envelope; call this one `unit_2`"),
+    ("{tank:word}", "{tank:word", "`{tank:word {old:num}` is not a slot"),
+    ("[[ from {client:ip}]]", "[[ from {client:ip}", "`[[` is not closed; end the optional part with `]]`"),
+    ("(?P<verb>", "(?P<pump>", "does not compile: redefinition of group name"),
+    ("(?: after", "(?= after", "does not compile: look-around"),
+    ("{pump: int,", "{pumps: int,", "the regex has no group `pumps`; did you mean `pump`?"),
+    ("{pump: int,", "{pump: integer,", "no such type `integer`"),
+    ("kind: code", "kind: cde", "the envelope has no slot `cde`; did you mean `code`?"),
+    ("kind: 4102", "kind: setpoint", "'setpoint' can never be a value of `code`; `code` is a whole number"),
+    ("{body:rest}'", "{body:word}'", "does not end with a slot for the message; end it with `{body:rest}`"),
+    ("from: stamp", "from: stmp", "no pattern has a slot `stmp`; did you mean `stamp`?"),
+    ("%H:%M:%S", "%H:%Q", "has the unknown directive `%Q`"),
+    ("%d/%b %H", "%H", "reads no date; a stamp needs at least a month and a day"),
+    ('"%d/%b %H:%M:%S"', "iso860", "'iso860' is not a time format; did you mean `iso8601`?"),
+    ("Atlantic/Azores", "Atlantic/Azore", "no such zone `Atlantic/Azore`; did you mean `Atlantic/Azores`"),
+    ("year: nearest", "year: guess", "time[0].year"),
+    ("Entity Management", "Entity Managment", "the model has no class `Entity Managment`; did you mean `Entity"),
+    ("activity: Update", "activity: Updat", "`activity_id` has no value `Updat`; did you mean `Update`?"),
+    ("src_endpoint.ip:", "src_endpoint.ipp:", "the object Network Endpoint has no attribute `ipp`"),
+    ("entity.name: tank", "entity: tank", "`entity` is an object (Managed Entity); name one of its attributes"),
+    ("entity.name: tank", "entity.name: tnk", "`tnk` is no field of this variant; did you mean `tank`?"),
+    ("entity.name: tank", "entity.name: tank ||", "is not a SQL expression"),
+    ("entity.name: tank", "message.text: tank", "`message` is a value (string_t), with no attribute `text`"),
+    ("name: pump-state", "name: setpoint-changed", "a second variant `setpoint-changed`"),
+    ("pump: int", "pump: num", None),
+    ("(?P<verb>", "(?P<tank>", None),
+    ("ran_s: int}", "ran_s: int}\n    pattern: x", "has both `pattern` and `regex`"),
+    ("    regex: '^pump", "    note: '^pump", "variants[1]"),
+    ("  start: '^", "  start: '^(", "events.start: does not compile: missing )"),
+    ("  start:", "  max_bytes: 12 XB\n  start:", "is not a size such as `64 KiB`"),
+    ("  start:", "  max_bytes: 1\n  start:", "must be at least 64"),
+    ("product: {vendor: Brackwater, name: PumpPanel}", "product: Brackwater", "must be a mapping of keys to values"),
+    ("parser: pump-panel", "parser: pump-panel\nparser: other", "stands here a second time (first on line 3)"),
+    ("parser: pump-panel", "parser: !x pump-panel", "has the tag `!x`; parser files use plain values"),
+]
+
+
+class Errors(InFolder):
+    def test_each_fault_is_named_with_its_place_and_its_remedy(self) -> None:
+        for old, new, said in REPLACED:
+            with self.subTest(new=new):
+                self.assertIn(old, PUMP)
+                path = self.write("pump.yaml", PUMP.replace(old, new, 1))
+                if said is None:
+                    self.assertTrue(kinglet.load(path).fields)
+                    continue
+                with self.assertRaises(kinglet.ParserFileError) as caught:
+                    kinglet.load(path)
+                self.assertIn(said, str(caught.exception))
+                for problem in caught.exception.problems:
+                    self.assertEqual(str(path), problem.place.file)
+                    self.assertGreater(problem.place.line, 0)
+                    self.assertGreater(problem.place.column, 0)
+
+    def test_several_faults_are_told_together_in_file_order(self) -> None:
+        text = PUMP.replace("iption", "").replace("{tank:word}", "{tank:wrod}").replace("Update", "Updat")
+        with self.assertRaises(kinglet.ParserFileError) as caught:
+            kinglet.load(text.replace("Azores", "Azore"))
+        lines = [problem.place.line for problem in caught.exception.problems]
+        self.assertEqual(3, len(lines))
+        self.assertEqual(sorted(lines), lines)
+
+    def test_the_caret_stands_under_the_place_in_the_regex(self) -> None:
+        with self.assertRaises(kinglet.ParserFileError) as caught:
+            kinglet.load(PUMP.replace("(?P<pump>\\d+)", "(?P<pump>\\d+"))
+        problem = caught.exception.problems[0]
+        _, regex, caret = str(problem).splitlines()
+        self.assertEqual("(?P<pump>", regex[caret.index("^") :][:9])
+        line = PUMP.splitlines()[problem.place.line - 1]
+        self.assertTrue(line[problem.place.column - 1 :].startswith("(?P<pump>"))
+
+    def test_the_column_is_exact_inside_a_pattern(self) -> None:
+        text = PUMP.replace("{new:num}", "{new:nmu}")
+        with self.assertRaises(kinglet.ParserFileError) as caught:
+            kinglet.load(text)
+        place = caught.exception.problems[0].place
+        self.assertTrue(text.splitlines()[place.line - 1][place.column - 1 :].startswith("nmu}"))
+
+    def test_a_field_has_one_type_in_all_variants(self) -> None:
+        text = PUMP.replace("(?P<verb>started|stopped)", "(?P<tank>started|stopped)").replace(
+            "{pump: int, ran_s: int}", "{pump: int, tank: bool}"
+        )
+        with self.assertRaisesRegex(kinglet.ParserFileError, "`tank` is true or false here and text in the variant"):
+            kinglet.load(text)
+
+    def test_what_is_no_parser_file_is_said_in_one_line(self) -> None:
+        cases = {
+            "a: b: c": "is not YAML: a second `: ` on the line; put the value in quotes",
+            "just text": "is not a parser file; a parser file starts with `kinglet: 1`",
+            "- 1": "is not a parser file",
+            "": "is not a parser file",
+            "\tkinglet: 1": "indent with blanks",
+            "a: &x [*x]": "has too many or too deeply nested values",
+        }
+        for text, said in cases.items():
+            with self.subTest(text=text):
+                path = self.write("bad.yaml", text)
+                with self.assertRaises(kinglet.ParserFileError) as caught:
+                    kinglet.load(path)
+                self.assertIn(said, str(caught.exception))
+                self.assertEqual(1, len(caught.exception.problems))
+
+    def test_files_that_are_not_there_or_not_text(self) -> None:
+        self.write("latin.yaml", b"about: caf\xe9")
+        (self.folder / "sub").mkdir()
+        for name, said in {
+            "nowhere.yaml": "no such parser file",
+            "dpgk": "did you mean `dpkg`?",
+            "latin.yaml": "latin.yaml:1:1: is not UTF-8 text",
+            "sub": "is a folder",
+        }.items():
+            with self.subTest(name=name), self.assertRaises(kinglet.ParserFileError) as caught:
+                kinglet.load(name)
+            self.assertIn(said, str(caught.exception))
+
+    def test_a_file_that_would_never_end_is_refused_at_once(self) -> None:
+        bomb = "a: &a [x,x,x,x,x,x,x,x,x,x]\n" + "".join(
+            f"{b}: &{b} [{','.join([f'*{a}'] * 10)}]\n" for a, b in zip("abcdefg", "bcdefgh", strict=True)
+        )
+        with self.assertRaisesRegex(kinglet.ParserFileError, "too many or too deeply nested"):
+            from_text(bomb, "bomb.yaml")
+        with self.assertRaisesRegex(kinglet.ParserFileError, "larger than"):
+            from_text("#" * (MAX_BYTES + 1), "large.yaml")
+
+
+class Accepted(unittest.TestCase):
+    def test_a_parser_comes_from_a_path_a_text_a_mapping_or_a_name(self) -> None:
+        by_text = kinglet.load(PUMP)
+        by_mapping = kinglet.load(from_text(PUMP, "x").values)
+        self.assertEqual(by_text.fields, by_mapping.fields)
+        self.assertEqual("pump-panel", by_mapping.name)
+        self.assertEqual("dpkg", kinglet.load("dpkg").name)
+
+    def test_short_forms_mean_the_same_as_long_ones(self) -> None:
+        text = with_pattern("{stamp:time} {body:rest}")
+        short = kinglet.load(text + "events: line\ntime: {from: stamp, format: iso8601}\n")
+        long = kinglet.load(text + "events: {max_bytes: 8 MiB}\ntime:\n  - from: stamp\n    format: [iso8601]\n")
+        self.assertEqual(short.plan.cut, long.plan.cut)
+        self.assertEqual(short.plan.times, long.plan.times)
+
+    def test_places_survive_quotes_blocks_and_comments(self) -> None:
+        document = from_text("a: 1  # note\nb:\n  - 'x'\n  - |\n    y\nc: {d: \"z\"}\n", "f.yaml")
+        self.assertEqual((1, 4), (document.place(("a",)).line, document.place(("a",)).column))
+        self.assertEqual(3, document.place(("b", 0)).line)
+        self.assertEqual((6, 9), (document.inside(("c", "d"), 0).line, document.inside(("c", "d"), 0).column))
+        self.assertEqual("y\n", document.values["b"][1])
+
+    def test_dates_and_numbers_stay_what_was_written(self) -> None:
+        values = from_text("a: 2026-03-05\nb: 007\nc: 1.50\nd: yes\ne: null\n", "f.yaml").values
+        self.assertEqual({"a": "2026-03-05", "b": 7, "c": 1.5, "d": "yes", "e": None}, values)
+
+
+class PublishedSchema(unittest.TestCase):
+    def test_it_is_a_valid_schema_that_accepts_good_files_and_refuses_bad_ones(self) -> None:
+        schema = file_schema()
+        jsonschema.Draft202012Validator.check_schema(schema)
+        validator = jsonschema.Draft202012Validator(schema)
+        good = from_text(PUMP, "x").values
+        self.assertEqual([], list(validator.iter_errors(good)))
+        for bad in (
+            {**good, "extra": 1},
+            {key: value for key, value in good.items() if key != "product"},
+            {**good, "variants": [{"name": "x"}]},
+            {**good, "event": {"class": "No Such Class"}},
+        ):
+            self.assertTrue(list(validator.iter_errors(bad)))
+
+    def test_it_names_the_classes_of_the_model_for_completion(self) -> None:
+        text = json.dumps(file_schema())
+        self.assertIn("Authentication", text)
+        self.assertIn('"examples"', text)

@@ -1,0 +1,205 @@
+"""Patterns, slot types and regexes."""
+
+from __future__ import annotations
+
+import doctest
+import re
+import unittest
+from typing import Any
+
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import kinglet
+from kinglet.authoring.spans import spans
+from kinglet.patterns import atoms, slots
+from kinglet.patterns.atoms import matching_prefix
+from kinglet.patterns.compiling import escape, to_regexes
+from kinglet.patterns.dialect import RegexError, check_regex
+from kinglet.patterns.slots import PatternError, parse
+from kinglet.patterns.types import TYPES
+from tests.helpers import PUMP, PUMP_LOG, with_pattern
+
+
+def read(pattern: str, *lines: str) -> list[dict[str, Any] | None]:
+    """The fields of each line, None where the pattern does not match."""
+    result = kinglet.load(with_pattern(pattern)).parse(list(lines))
+    names = list(result.parser.fields)
+    return [
+        {name: row[name] for name in names} if row["variant"] else None for row in result.events.iter_rows(named=True)
+    ]
+
+
+MATCHES: list[tuple[str, str, dict[str, Any] | None]] = [
+    ("pump {n:int} {verb}", "pump 3 started", {"n": 3, "verb": "started"}),
+    ("pump {n:int} {verb}", "pump \t 3   started", {"n": 3, "verb": "started"}),
+    ("pump {n:int} {verb}", "pump 3 started  ", {"n": 3, "verb": "started"}),
+    ("pump {n:int} {verb}", "pump 3", None),
+    ("pump {n:int}", "a pump 3", None),
+    ("pump {n:int}", "pump 3 x", None),
+    ("{n:int}", "-42", {"n": -42}),
+    ("{n:int}", "+7", {"n": 7}),
+    ("a[[ b]] {c:word}", "a c", {"c": "c"}),
+    ("a[[ b]] {c:word}", "a b c", {"c": "c"}),
+    ("x[[ {a:int}[[/{b:int}]]]] end", "x end", {"a": None, "b": None}),
+    ("x[[ {a:int}[[/{b:int}]]]] end", "x 1 end", {"a": 1, "b": None}),
+    ("x[[ {a:int}[[/{b:int}]]]] end", "x 1/2 end", {"a": 1, "b": 2}),
+    ("{p:word}[[[{pid:int}]]]: {m:rest}", "sshd[12]: hi  there ", {"p": "sshd", "pid": 12, "m": "hi  there "}),
+    ("{p:word}[[[{pid:int}]]]: {m:rest}", "cron: x", {"p": "cron", "pid": None, "m": "x"}),
+    ("{a:text}: {b:rest}", "one: two: three", {"a": "one", "b": "two: three"}),
+    ("{a:word}:{b:word}", "x:y:z", {"a": "x", "b": "y:z"}),
+    ("{a:word}: {b:word}", "x:y: z", {"a": "x:y", "b": "z"}),
+    ('"{a:text}" {n:int}', '"he said "no"" 4', {"a": 'he said "no"', "n": 4}),
+    ('"{a:text}"', '""', {"a": ""}),
+    ("{{{n:int}}}", "{5}", {"n": 5}),
+    ('{"[[ "}{n:int}', "[[ 5", {"n": 5}),
+    ("a.b*{n:int}", "a.b*5", {"n": 5}),
+    ("a.b*{n:int}", "axbb5", None),
+    ("{:word} {b:word}", "skip keep", {"b": "keep"}),
+    ("{a:text}", "two\nlines", {"a": "two\nlines"}),
+    ("{a:word} {b:rest}", "x first\n  second", {"a": "x", "b": "first\n  second"}),
+    ("no slots at all", "no slots at all", {}),
+    ("no slots at all", "no slots", None),
+    ("übung {w:word}", "übung größe", {"w": "größe"}),
+    ("{a:word}{b:int}", "ab12", {"a": "ab1", "b": 2}),
+    ("x {r:rest}", "x ", {"r": ""}),
+]
+
+TYPED: list[tuple[str, str, Any]] = [
+    # type, text, and the value that it becomes; a fault where there is none
+    ("num", "85.5", 85.5),
+    ("num", "-.5e3", -500.0),
+    ("num", "1e999", None),
+    ("int", "99999999999999999999", None),
+    ("hex", "0x1F", 31),
+    ("hex", "ff", 255),
+    ("bool", "Yes", True),
+    ("bool", "off", False),
+    ("bool", "oui", None),
+    ("bool", "?", "no match"),
+    ("quoted", '"a \\"b\\" c"', 'a "b" c'),
+    ("quoted", "'x'", "x"),
+    ("quoted", "bare", "no match"),
+    ("ip", "192.0.2.14", "192.0.2.14"),
+    ("ip", "999.0.2.14", None),
+    ("ip", "192.0.2", None),
+    ("ip", "2001:db8::14", "2001:db8::14"),
+    ("ip", "::", "::"),
+    ("ip", "::ffff:192.0.2.1", "::ffff:192.0.2.1"),
+    ("ip", "fe80::1%eth0", "fe80::1%eth0"),
+    ("ip", "2001:db8::1::2", None),
+    ("ip", "1:2:3:4:5:6:7:8", "1:2:3:4:5:6:7:8"),
+    ("ip", "1:2:3:4:5:6:7:8:9", None),
+    ("ip", "1:2:3:4:5:6:7::", "1:2:3:4:5:6:7::"),
+    ("ipv4", "198.51.100.390", None),
+    ("ipv6", "2001:db8:0:0:0:0:2:1", "2001:db8:0:0:0:0:2:1"),
+    ("ipv6", "192.0.2.1", None),
+    ("port", "65535", 65535),
+    ("port", "65536", None),
+    ("mac", "00:00:5e:00:53:0a", "00:00:5e:00:53:0a"),
+    ("mac", "0000.5e00.530a", "0000.5e00.530a"),
+    ("mac", "00:00:5e", "no match"),
+    ("host", "quay-2.sandwick.example", "quay-2.sandwick.example"),
+    ("url", "https://tide.marram.example/now?x=1", "https://tide.marram.example/now?x=1"),
+    ("url", "tide.marram.example", None),
+    ("email", "quay@marram.example", "quay@marram.example"),
+    ("email", "quay", "no match"),
+    ("uuid", "0f1c2d3e-0000-4000-8000-00000000002a", "0f1c2d3e-0000-4000-8000-00000000002a"),
+    ("path", "/srv/manifests/7.json", "/srv/manifests/7.json"),
+    ("time", "2026-03-03T22:10:41Z", "2026-03-03 22:10:41+00:00"),
+    ("time", "2026-02-30T22:10:41Z", None),
+]
+
+
+class Patterns(unittest.TestCase):
+    def test_what_patterns_match_and_what_they_give(self) -> None:
+        for pattern, line, fields in MATCHES:
+            with self.subTest(pattern=pattern, line=line):
+                self.assertEqual([fields], read(pattern, line))
+
+    def test_values_of_each_type_are_converted_and_validated(self) -> None:
+        for kind, text, value in TYPED:
+            with self.subTest(kind=kind, text=text):
+                result = kinglet.load(with_pattern(f"x {{v:{kind}}} y")).parse([f"x {text} y"])
+                event = result.events.row(0, named=True)
+                if value == "no match":
+                    self.assertEqual(("unmatched", ["no-match"]), (event["state"], event["faults"]))
+                elif value is None:
+                    self.assertEqual(("partial", ["bad-value:v"]), (event["state"], event["faults"]))
+                else:
+                    self.assertEqual("complete", event["state"])
+                    self.assertEqual(str(value), str(event["v"]))
+
+    def test_the_example_of_every_type_is_good(self) -> None:
+        for kind in TYPES.values():
+            with self.subTest(kind=kind.name):
+                result = kinglet.load(with_pattern(f"x {{v:{kind.name}}}")).parse([f"x {kind.example}"])
+                self.assertEqual(1, result.counts["complete"])
+
+    def test_a_long_reading_is_tried_where_the_short_one_fails(self) -> None:
+        lines = ['"plain" 1', '"with "quotes" inside" 2', '"" 3']
+        found = read('"{a:text}" {n:int}', *lines)
+        self.assertEqual(["plain", 'with "quotes" inside', ""], [item and item["a"] for item in found])
+
+    def test_errors_point_at_the_character(self) -> None:
+        for pattern, offset in {"a {b": 2, "a } b": 2, "{a:int:b}": 0, "{}": 0, "a [[b": 2, "{1a:int}": 0}.items():
+            with self.subTest(pattern=pattern), self.assertRaises(PatternError) as caught:
+                parse(pattern)
+            self.assertEqual(offset, caught.exception.offset)
+
+    def test_docstrings_tell_the_truth(self) -> None:
+        for module in (slots, atoms):
+            found = doctest.testmod(module)
+            self.assertEqual((0, True), (found.failed, found.attempted > 0))
+
+    @given(st.text(alphabet=st.characters(codec="utf-8", exclude_characters="\r\n \t{}[]"), min_size=1))
+    @settings(max_examples=100, deadline=None)
+    def test_any_literal_text_matches_itself_in_both_engines(self, text: str) -> None:
+        (regex,) = to_regexes(parse(text), {})
+        self.assertIsNotNone(re.search(regex, text))
+        self.assertTrue(pl.Series([text]).str.contains(regex).item())
+        self.assertIsNone(re.search(f"^{escape(text)}$", text + "x"))
+
+    @given(st.lists(st.sampled_from(["ab", "x:y", "7", "-", "a.b", ""]), min_size=3, max_size=3))
+    @settings(max_examples=100, deadline=None)
+    def test_the_shown_spans_are_the_extracted_values(self, parts: list[str]) -> None:
+        parser = kinglet.load(with_pattern("{a:text}: [[{b:word} ]]({c:text})"))
+        raw = f"{parts[0]}: {parts[1]} ({parts[2]})"
+        event = parser.parse([raw]).events.row(0, named=True)
+        shown = {span.field: raw[span.start : span.end] for span in spans(parser.plan, raw, event["variant"])}
+        self.assertEqual({key: event[key] for key in "abc" if event[key] is not None}, shown)
+
+
+class Regexes(unittest.TestCase):
+    def test_only_named_groups_become_fields(self) -> None:
+        text = PUMP.replace("(?:", "(")
+        self.assertEqual(set(kinglet.load(PUMP).fields), set(kinglet.load(text).fields))
+        events = kinglet.load(text).parse(PUMP_LOG, at="2026-03-05").events
+        self.assertEqual([None, None, 12], events["ran_s"].to_list()[:3])
+
+    def test_a_match_that_leaves_all_groups_out_is_a_match(self) -> None:
+        text = with_pattern("x").replace("pattern: 'x'", "regex: '^a(?P<b>b)?$'")
+        result = kinglet.load(text).parse(["a", "ab", "c"])
+        self.assertEqual(["complete", "complete", "unmatched"], result.events["state"].to_list())
+
+    def test_what_is_outside_the_dialect_is_refused_with_advice(self) -> None:
+        for regex, offset in {"(?=a)b": 0, r"(?P<a>x)\1": 8, "a(b": 1, "[z-a]": 1, "a**": 2, r"\Z": 0}.items():
+            with self.subTest(regex=regex), self.assertRaises(RegexError) as caught:
+                check_regex(regex)
+            self.assertEqual(offset, caught.exception.offset)
+            self.assertTrue(caught.exception.hint)
+        with self.assertRaisesRegex(RegexError, "size limit"):
+            check_regex("(?:a{1000}){1000}")
+
+    def test_how_far_a_regex_gets(self) -> None:
+        for regex, text, end, expected in [
+            (r"^pump (?P<n>\d+) (started|stopped)$", "pump 12 halted", 8, "(started|stopped)"),
+            (r"^pump (?P<n>\d+) (started|stopped)$", "valve", -1, "pump "),
+            (r"(?i)^PUMP (?P<n>\d+)$", "pump x", 5, r"(?P<n>\d+)"),
+            (r"^[a\]]+(?:x{2,3})?z$", "a]xxy", 4, "z"),
+            (r"^a|b$", "c", -1, "^a|b$"),
+            (r"^ab$", "ab", 2, ""),
+        ]:
+            with self.subTest(regex=regex):
+                self.assertEqual((end, expected), matching_prefix(regex, text))
