@@ -31,9 +31,8 @@ def main() -> None:
         who = event.get("user") or event.get("actor", {}).get("user", {})
         source = event.get("src_endpoint", {}).get("ip", "")
         moment = datetime.fromtimestamp(event["time"] / 1000, UTC)
-        print(
-            f"{moment:%H:%M:%S}  {event['type_name']:<28} {event.get('status', ''):<8} {who.get('name', ''):<10} {source}"
-        )
+        status = event.get("status", "")
+        print(f"{moment:%H:%M:%S}  {event['type_name']:<28} {status:<8} {who.get('name', ''):<10} {source}")
 
 
 if __name__ == "__main__":

@@ -10,8 +10,8 @@ import jsonschema
 from ocsf_json_schema import OcsfJsonSchemaEmbedded, get_ocsf_schema
 
 import kinglet
-from kinglet.demo.logs import LOGS, log_text
 from kinglet.definition.loading import ready_parsers
+from kinglet.demo.logs import LOGS, log_text
 from kinglet.model.schema import enum_value, load_model
 from tests.helpers import PUMP, PUMP_LOG, ROOT, with_pattern
 
@@ -95,10 +95,12 @@ class Mapping(unittest.TestCase):
 
     def test_values_become_the_type_of_their_attribute(self) -> None:
         event = mapped(
-            "{class: Authentication, set: {user.name: \"UPPER(user)\", user.uid: n, src_endpoint.port: p, is_remote: true, "
+            "{class: Authentication, set: {user.name: \"UPPER(user)\", user.uid: n, src_endpoint.port: p, "
+            "is_remote: true, "
             "session.created_time: t2, user.groups: null, status_detail: \"CASE WHEN n > 3 THEN 'many' END\", "
             "metadata.labels: user, session.count: \"n + 1\"}}",
-            "{t:time} {user:word} {n:int} {p:word} {t2:time}", "2026-03-05 m.okoro 7 443 2026-03-04T00:00:01Z")  # fmt: skip
+            "{t:time} {user:word} {n:int} {p:word} {t2:time}",
+            "2026-03-05 m.okoro 7 443 2026-03-04T00:00:01Z")  # fmt: skip
         self.assertEqual({"name": "M.OKORO", "uid": "7"}, event["user"])
         self.assertEqual(443, event["src_endpoint"]["port"])
         self.assertEqual({"created_time": 1772582401000, "count": 8}, event["session"])

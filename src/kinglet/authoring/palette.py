@@ -18,9 +18,17 @@ _FIELDS = (
     "#c9d36f",
     "#d9b99b",
 )
+_FEW = ("bright_cyan", "bright_yellow", "bright_green", "bright_magenta", "cyan", "yellow", "green", "magenta")
 STATES = {"complete": "#3fa66b", "partial": "#e0a030", "unmatched": "#d4574e", "dropped": "#8a8f98"}
 
 
-def field_colours(fields: Iterable[str]) -> dict[str, str]:
-    """A background for each field, on which black text reads well; they repeat after twelve."""
-    return {name: _FIELDS[i % len(_FIELDS)] for i, name in enumerate(fields)}
+FEW_STATES = {"complete": "green", "partial": "yellow", "unmatched": "red", "dropped": "bright_black"}
+
+
+def field_colours(fields: Iterable[str], *, few: bool = False) -> dict[str, str]:
+    """A background for each field, on which black text reads well; they repeat after twelve.
+
+    few: take the eight that every terminal has.
+    """
+    colours = _FEW if few else _FIELDS
+    return {name: colours[i % len(colours)] for i, name in enumerate(fields)}

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 def command(parsers: tuple[str, ...], as_json: bool) -> None:
     """Run the cases of each PARSER and check that its mappings fill what the model requires."""
     from kinglet.authoring.cases import check_cases
-    from kinglet.cli.render import console, print_json
+    from kinglet.cli.render import console, print_json, state_colours
     from kinglet.parser import load
 
     out = console()
@@ -44,7 +44,7 @@ def command(parsers: tuple[str, ...], as_json: bool) -> None:
                 out.print(
                     f"  ✗ {variant} → {mapping.class_caption}: nothing fills what the class requires: "
                     + "; ".join(mapping.missing),
-                    style="#d4574e",
+                    style=state_colours(out)["unmatched"],
                     soft_wrap=True,
                 )
     if as_json:
@@ -77,15 +77,15 @@ def _plain(parser: Parser, outcomes: list[CaseOutcome], missing: dict[str, list[
 def _render(out: Console, parser: Parser, outcomes: list[CaseOutcome]) -> None:
     from rich.text import Text
 
-    from kinglet.cli.render import heading
+    from kinglet.cli.render import heading, state_colours
 
     good = sum(outcome.good for outcome in outcomes)
     line = heading(f"{parser.name} {parser.version}")
     if not outcomes:
-        line.append("  no cases; add some under `cases:`", style="not bold #e0a030")
+        line.append("  no cases; add some under `cases:`", style=f"not bold {state_colours(out)['partial']}")
     else:
         cases = "1 case" if len(outcomes) == 1 else f"{len(outcomes)} cases"
-        style = "not bold #3fa66b" if good == len(outcomes) else "not bold #d4574e"
+        style = "not bold " + state_colours(out)["complete" if good == len(outcomes) else "unmatched"]
         line.append(
             f"  {cases}, {good} good" + (f", {len(outcomes) - good} not" if good < len(outcomes) else ""), style
         )
@@ -96,7 +96,9 @@ def _render(out: Console, parser: Parser, outcomes: list[CaseOutcome]) -> None:
         out.print()
         note = f"  {outcome.case.note}" if outcome.case.note else ""
         out.print(
-            Text(f"  ✗ case {outcome.number}", style="#d4574e").append(f"  {outcome.place}{note}", style="default dim")
+            Text(f"  ✗ case {outcome.number}", style=state_colours(out)["unmatched"]).append(
+                f"  {outcome.place}{note}", style="default dim"
+            )
         )
         out.print(Text("    " + outcome.case.raw.split("\n")[0][: out.width - 6], style="dim"))
         names = max(len(item.name) for item in outcome.differences)
@@ -107,15 +109,17 @@ def _render(out: Console, parser: Parser, outcomes: list[CaseOutcome]) -> None:
 def _render_difference(out: Console, item: Difference, names: int) -> None:
     from rich.text import Text
 
+    from kinglet.cli.render import state_colours
+
     expected, got = _shown(item.expected), _shown(item.got)
     out.print(Text(f"    {item.name:<{names}}  expected  {expected}"))
     out.print(
         Text(f"    {'':<{names}}  got       ")
-        .append(got, style="#d4574e")
+        .append(got, style=state_colours(out)["unmatched"])
         .append(f"   {item.hint}" if item.hint else "", style="dim")
     )
-    if item.column > 0 and len(expected) > 12:
-        out.print(Text(f"    {'':<{names}}            {' ' * item.column}^", style="#d4574e"))
+    if item.column > 0 and len(expected) > 6:
+        out.print(Text(f"    {'':<{names}}            {' ' * item.column}^", style=state_colours(out)["unmatched"]))
 
 
 def _shown(value: Any) -> str:

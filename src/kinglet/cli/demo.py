@@ -45,9 +45,11 @@ def _step(out: Console, number: int, what: str, do: str) -> None:
     from rich.rule import Rule
     from rich.text import Text
 
+    from kinglet.cli.render import state_colours
+
     out.print()
     out.print(Rule(Text(f"{number}  {what}", style="bold"), align="left", style="dim"))
-    out.print(Text("   $ ", style="dim").append(do, style="bold #3fa66b"), soft_wrap=True)
+    out.print(Text("   $ ", style="dim").append(do, style="bold " + state_colours(out)["complete"]), soft_wrap=True)
     out.print()
 
 

@@ -65,7 +65,7 @@ def main() -> None:
 
     gc.disable()  # until a command does work that outlives it: imports only make what stays
     try:
-        status = commands.main(standalone_mode=False)
+        status = commands.main(prog_name="kinglet", standalone_mode=False)
     except click.exceptions.Abort:
         _say("stopped")
         status = 130

@@ -12,7 +12,7 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
-from kinglet.authoring.palette import STATES
+from kinglet.authoring.palette import FEW_STATES, STATES
 from kinglet.authoring.spans import Span
 
 MARGIN = "  "
@@ -30,6 +30,15 @@ def console(*, error: bool = False) -> Console:
     if not found.is_terminal and "COLUMNS" not in os.environ:
         found.width = 100
     return found
+
+
+def few_colours(out: Console) -> bool:
+    """Whether a terminal knows only its basic colours, to which others would be bent past telling apart."""
+    return out.color_system == "standard"
+
+
+def state_colours(out: Console) -> Mapping[str, str]:
+    return FEW_STATES if few_colours(out) else STATES
 
 
 def print_json(value: Any) -> None:
@@ -50,26 +59,26 @@ def heading(text: str, about: str = "") -> Text:
     return line
 
 
-def state_lines(counts: Mapping[str, int]) -> list[Text]:
+def state_lines(counts: Mapping[str, int], colours: Mapping[str, str]) -> list[Text]:
     """A line a state: its colour, count and share."""
     total = counts["events"]
     digits = len(f"{total:,}")
     lines = []
-    for state, colour in STATES.items():
+    for state, colour in colours.items():
         if counts[state] or state in ("complete", "partial", "unmatched"):
             line = Text(MARGIN).append("█ ", style=colour).append(f"{state:<10}")
             lines.append(line.append(f"{counts[state]:>{digits},}  {_percent(counts[state], total):>7}"))
     return lines
 
 
-def coverage_bar(counts: Mapping[str, int], width: int = 40) -> Text:
+def coverage_bar(counts: Mapping[str, int], colours: Mapping[str, str], width: int = 40) -> Text:
     """All states in one bar; a state that occurs always shows."""
     total = max(counts["events"], 1)
-    cells = {state: max(1, round(width * counts[state] / total)) if counts[state] else 0 for state in STATES}
+    cells = {state: max(1, round(width * counts[state] / total)) if counts[state] else 0 for state in colours}
     widest = max(cells, key=lambda state: cells[state])
     cells[widest] += width - sum(cells.values())
     bar = Text()
-    for state, colour in STATES.items():
+    for state, colour in colours.items():
         bar.append("█" * cells[state], style=colour)
     return bar
 

@@ -92,7 +92,7 @@ def command(
 def _summary(counts: dict[str, int], output: str, seconds: float) -> None:
     from rich.text import Text
 
-    from kinglet.cli.render import console, coverage_bar
+    from kinglet.cli.render import console, coverage_bar, state_colours
 
     out = console(error=True)
     states = ", ".join(
@@ -103,13 +103,13 @@ def _summary(counts: dict[str, int], output: str, seconds: float) -> None:
     target = "standard output" if output == "-" else output
     out.print(Text(f"{counts['events']:,} events to {target} in {seconds:.2f} s: {states}"))
     if counts["complete"] < counts["events"] and out.is_terminal:
-        out.print(coverage_bar(counts, min(out.width - 2, 76)))
+        out.print(coverage_bar(counts, state_colours(out), min(out.width - 2, 76)))
 
 
 @contextmanager
 def _progress(sources: list[Source]) -> Iterator[Callable[[int], None]]:
     """A progress bar over the bytes read, on a terminal only."""
-    from kinglet.cli.render import console
+    from kinglet.cli.render import console, state_colours
 
     out = console(error=True)
     if not out.is_terminal:
@@ -117,9 +117,15 @@ def _progress(sources: list[Source]) -> Iterator[Callable[[int], None]]:
         return
     from rich.progress import BarColumn, DownloadColumn, Progress, TextColumn, TimeRemainingColumn
 
+    colour = state_colours(out)["complete"]
     sizes = [source.size for source in sources]
     total = None if None in sizes else sum(size or 0 for size in sizes)
-    columns = (TextColumn("parsing"), BarColumn(40), DownloadColumn(binary_units=True), TimeRemainingColumn())
+    columns = (
+        TextColumn("parsing"),
+        BarColumn(40, style="dim", complete_style=colour, finished_style=colour, pulse_style=colour),
+        DownloadColumn(binary_units=True),
+        TimeRemainingColumn(),
+    )
     with Progress(*columns, console=out, transient=True) as bar:
         task = bar.add_task("parsing", total=total)
         yield lambda count: bar.advance(task, count)

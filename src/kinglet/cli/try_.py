@@ -10,6 +10,7 @@ from kinglet.cli import options
 
 if TYPE_CHECKING:
     from rich.console import Console
+    from rich.text import Text
 
     from kinglet.authoring.preview import Preview, ShownEvent
     from kinglet.parser import Result
@@ -105,7 +106,7 @@ def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:
 def _render(out: Console, name: str, result: Result, shown: Preview, only: str | None, most: int) -> None:
     from rich.text import Text
 
-    from kinglet.cli.render import coverage_bar, heading, state_lines
+    from kinglet.cli.render import coverage_bar, heading, state_colours, state_lines
 
     counts = result.counts
     parser = result.parser
@@ -116,8 +117,8 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
     )
     out.print(title)
     out.print()
-    out.print(Text("  ").append_text(coverage_bar(counts, min(out.width - 4, 76))))
-    for line in state_lines(counts):
+    out.print(Text("  ").append_text(coverage_bar(counts, state_colours(out), min(out.width - 4, 76))))
+    for line in state_lines(counts, state_colours(out)):
         out.print(line)
     if only is not None and not shown.events:
         out.print(f"\n  no event is {only}", style="dim")
@@ -127,35 +128,41 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
 
 
 def _render_events(out: Console, result: Result, shown: Preview, only: str | None) -> None:
-    from rich.text import Text
-
     from kinglet.authoring.palette import field_colours
-    from kinglet.cli.render import heading
+    from kinglet.cli.render import few_colours, heading
 
     if not shown.events:
         return
-    colours = field_colours(result.parser.fields)
+    colours = field_colours(result.parser.fields, few=few_colours(out))
     of = result.counts[only] if only else result.counts["events"]
     part = f"{len(shown.events)} of {of:,}" if len(shown.events) < of else "all"
     more = "; --show N for more" if len(shown.events) < of else ""
     out.print()
     out.print(heading("raw events", f"{part}{more}"))
-    legend = Text(overflow="fold")
-    for field in shown.legend:
-        legend.append(f" {field} ", style=f"black on {colours[field]}")
-        legend.append(" ")
-    _indented(out, legend, 2)
+    for line in _legend(shown.legend, colours, out.width):
+        out.print(line)
     out.print()
     digits = len(f"{max(event.line for event in shown.events)}")
     for event in shown.events:
         _render_event(out, event, colours, digits)
 
 
+def _legend(fields: list[str], colours: dict[str, str], width: int) -> list[Text]:
+    """The fields in their colours; a line ends between two, never within one."""
+    from rich.text import Text
+
+    lines = [Text(" ")]
+    for field in fields:
+        if len(lines[-1]) + len(field) + 3 > width:
+            lines.append(Text(" "))
+        lines[-1].append(" ").append(f" {field} ", style=f"black on {colours[field]}")
+    return lines
+
+
 def _render_event(out: Console, event: ShownEvent, colours: dict[str, str], digits: int) -> None:
     from rich.text import Text
 
-    from kinglet.authoring.palette import STATES
-    from kinglet.cli.render import marked
+    from kinglet.cli.render import marked, state_colours
 
     width = out.width - digits - 6
     text = marked(event.raw, event.spans, colours)
@@ -163,7 +170,11 @@ def _render_event(out: Console, event: ShownEvent, colours: dict[str, str], digi
     gutter = {"complete": "│", "partial": "┆", "unmatched": "╳", "dropped": "·"}[event.state]
     for i, line in enumerate(lines[:4]):
         number = f"{event.line:>{digits}}" if i == 0 else " " * digits
-        out.print(Text(f"  {number} ", style="dim").append(f"{gutter} ", style=STATES[event.state]).append_text(line))
+        out.print(
+            Text(f"  {number} ", style="dim")
+            .append(f"{gutter} ", style=state_colours(out)[event.state])
+            .append_text(line)
+        )
     if len(lines) > 4:
         out.print(Text(f"  {' ' * digits} {gutter} … {len(lines) - 4} more lines", style="dim"))
 
@@ -180,7 +191,8 @@ def _render_values(out: Console, shown: Preview) -> None:
         names = max(len(name) for name in table.rows) + 2
         column = (out.width - 2 - names) // max(len(table.lines), 1) - 2
         column = min(column, 40)
-        out.print(Text(f"  {'line':<{names}}" + "".join(f"{line:<{column + 2}}" for line in table.lines), style="dim"))
+        lines = "".join(f"{line:<{column + 2}}" for line in table.lines)
+        out.print(Text(f"  {'line':<{names}}{lines}".rstrip(), style="dim"))
         for name, values in table.rows.items():
             cells = "".join(f"{shown_value(value, column):<{column + 2}}" for value in values)
             out.print(Text(f"  {name:<{names}}", style="bold").append(cells.rstrip(), style="not bold"))
@@ -189,8 +201,7 @@ def _render_values(out: Console, shown: Preview) -> None:
 def _render_faults(out: Console, result: Result, shown: Preview) -> None:
     from rich.text import Text
 
-    from kinglet.authoring.palette import STATES
-    from kinglet.cli.render import heading, visible
+    from kinglet.cli.render import heading, state_colours, visible
     from kinglet.errors import window
 
     if not shown.faults:
@@ -199,7 +210,7 @@ def _render_faults(out: Console, result: Result, shown: Preview) -> None:
     out.print(heading("not complete", "why, and where in the event"))
     for fault in shown.faults:
         kind = fault.fault.partition(":")[0]
-        colour = STATES["unmatched" if kind == "no-match" else "partial"]
+        colour = state_colours(out)["unmatched" if kind == "no-match" else "partial"]
         out.print()
         out.print(
             Text(f"  {fault.fault}", style=f"bold {colour}").append(f"  {fault.count:,}", style="not bold default")
@@ -209,10 +220,12 @@ def _render_faults(out: Console, result: Result, shown: Preview) -> None:
             length = max(1, min(reason.end - reason.start, len(line) - caret))
             out.print(Text(f"  {event.line:>8}  ", style="dim").append(line, style="default"))
             out.print(Text(f"{' ' * 12}{' ' * caret}").append("^" * length, style=colour))
-            _indented(out, Text(reason.message), 12)
+            _indented(out, reason.message, 12)
 
 
-def _indented(out: Console, text: Any, blanks: int) -> None:
-    from rich.padding import Padding
+def _indented(out: Console, text: str, blanks: int) -> None:
+    from rich.text import Text
 
-    out.print(Padding(text, (0, 0, 0, blanks)))
+    for line in Text(text).wrap(out, out.width - blanks):
+        line.rstrip()
+        out.print(Text(" " * blanks).append_text(line))

@@ -311,7 +311,7 @@ def _mappings(work: _Build) -> None:
         where = _mapping_place(work.document, i)
         if reading is None:  # its fields are not known, but classes, captions and attributes can be judged
             if event is not None:
-                event = event.model_copy(update={"set": {path: "''" for path in event.set}})
+                event = event.model_copy(update={"set": dict.fromkeys(event.set, "''")})
                 build_mapping(work.definition, event, {}, model, told, where)
             work.mappings.append(None)
             continue

@@ -78,7 +78,9 @@ def _next_run(pieces: list[str]) -> list[str]:
     for piece in pieces:
         if piece == "^" and not run:
             continue
-        plain = (len(piece) == 1 and piece not in "^$.") or (len(piece) == 2 and piece[0] == "\\" and not piece[1].isalnum())
+        plain = (len(piece) == 1 and piece not in "^$.") or (
+            len(piece) == 2 and piece[0] == "\\" and not piece[1].isalnum()
+        )
         if run and not plain:
             break
         run.append(piece)

@@ -1,0 +1,185 @@
+"""Runs the benchmarks and prints their tables; with --write also into docs/benchmarks.md.
+
+    python benchmarks/run.py [--lines N] [--rounds N] [--write]
+
+Every figure is one of whole processes, run in turn with what they are compared to; a ratio is the
+median of the ratios of the rounds, so that a machine that is now quick and now slow does no harm.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import platform
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+from access_log import access_log
+
+HERE = Path(__file__).parent
+PAGE = HERE.parent / "docs" / "benchmarks.md"
+KINGLET = [sys.executable, "-m", "kinglet"]
+PARSER = str(HERE / "web-access.yaml")
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What one process took: seconds, and the most memory it held, in MiB."""
+
+    seconds: float
+    memory: float
+
+
+def measure(command: list[str]) -> Measured:
+    started = time.perf_counter()
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
+    assert process.stderr is not None
+    complaint = process.stderr.read()
+    _, status, usage = os.wait4(process.pid, 0)
+    process.returncode = os.waitstatus_to_exitcode(status)
+    if process.returncode:
+        raise SystemExit(f"{' '.join(command)} failed:\n{complaint.decode()}")
+    return Measured(time.perf_counter() - started, usage.ru_maxrss / 1024)
+
+
+def in_turn(rounds: int, *commands: list[str]) -> list[list[Measured]]:
+    """Each command once a round; the results by command."""
+    found: list[list[Measured]] = [[] for _ in commands]
+    for _ in range(rounds):
+        for i, command in enumerate(commands):
+            found[i].append(measure(command))
+    return found
+
+
+def ratio(above: list[Measured], below: list[Measured], of: Callable[[Measured], float]) -> float:
+    return statistics.median(of(a) / of(b) for a, b in zip(above, below, strict=True))
+
+
+def seconds(runs: list[Measured]) -> float:
+    return statistics.median(run.seconds for run in runs)
+
+
+def kinglet(log: Path, out: Path) -> list[str]:
+    return [*KINGLET, "run", "-p", PARSER, str(log), "-o", str(out), "--as", "model"]
+
+
+def baseline(name: str, log: Path, out: Path) -> list[str]:
+    return [sys.executable, str(HERE / f"baseline_{name}.py"), str(log), str(out)]
+
+
+Row = tuple[str, ...]
+
+
+def throughput(lines: int, rounds: int, folder: Path) -> list[Row]:
+    """Kinglet against both baselines, for both formats."""
+    log = access_log(lines)
+    rows: list[Row] = []
+    for suffix, times, factor in ((".ndjson", 8, 1.5), (".parquet", 15, 1.3)):
+        commands = (kinglet(log, folder / f"k{suffix}"), baseline("polars", log, folder / f"b{suffix}"))
+        measure(commands[0])
+        measure(commands[1])
+        ours, polars = in_turn(rounds, *commands)
+        (python,) = in_turn(1, baseline("python", log, folder / f"a{suffix}"))
+        faster = seconds(python) / seconds(ours)
+        slower = ratio(ours, polars, lambda run: run.seconds)
+        rows.append(
+            (
+                f"to model {suffix}",
+                f"{seconds(ours):.2f} s",
+                f"{seconds(python):.1f} s",
+                f"{seconds(polars):.2f} s",
+                f"{lines / seconds(ours):,.0f}",
+                f"{faster:.1f} (at least {times})",
+                f"{slower:.2f} (at most {factor})",
+            )
+        )
+    return rows
+
+
+def growth(lines: int, rounds: int, folder: Path) -> list[Row]:
+    """Four times the lines: the time and the memory."""
+    small, large = access_log(lines), access_log(lines * 4)
+    rows: list[Row] = []
+    for suffix in (".ndjson", ".parquet"):
+        few, many = in_turn(rounds, kinglet(small, folder / f"s{suffix}"), kinglet(large, folder / f"l{suffix}"))
+        peak = max(run.memory for run in few)
+        rows.append(
+            (
+                f"to model {suffix}",
+                f"{ratio(many, few, lambda run: run.seconds):.2f} (at most 4.3)",
+                f"{peak:.0f} MiB (under 572)",
+                f"{ratio(many, few, lambda run: run.memory):.2f} (at most 1.15)",
+            )
+        )
+    return rows
+
+
+def start_up(rounds: int, folder: Path) -> list[Row]:
+    """Commands that should answer at once, against the bare import of the column engine."""
+    log = access_log(100)
+    bare = [sys.executable, "-c", "import time\nt = time.perf_counter()\nimport polars\nprint(time.perf_counter() - t)"]
+    found = in_turn(rounds, [*KINGLET, "--help"], [*KINGLET, "try", PARSER, str(log)])
+    imports = []
+    for _ in range(rounds):
+        imports.append(float(subprocess.run(bare, capture_output=True, text=True, check=True).stdout))
+    limit = 1.5 * statistics.median(imports) + 0.3
+    return [
+        ("kinglet --help", f"{seconds(found[0]):.2f} s", "under 0.25 s"),
+        ("kinglet try, 100 lines", f"{seconds(found[1]):.2f} s", f"under {limit:.2f} s"),
+        ("import polars alone", f"{statistics.median(imports):.2f} s", ""),
+    ]
+
+
+def table(heads: Row, rows: list[Row]) -> str:
+    lines = [heads, tuple("---" for _ in heads), *rows]
+    return "\n".join("| " + " | ".join(row) + " |" for row in lines) + "\n"
+
+
+def main() -> None:
+    options = argparse.ArgumentParser(description=__doc__)
+    options.add_argument("--lines", type=int, default=1_000_000)
+    options.add_argument("--rounds", type=int, default=5)
+    options.add_argument("--write", action="store_true", help="write the tables into docs/benchmarks.md")
+    given = options.parse_args()
+    folder = Path(tempfile.mkdtemp(prefix="kinglet-bench-"))
+    try:
+        parts = [
+            f"Measured on {date.today().isoformat()}: {given.lines:,} lines, {given.rounds} rounds, "
+            f"{os.cpu_count()} processors, Python {platform.python_version()}.\n",
+            table(
+                (
+                    "web access log",
+                    "Kinglet",
+                    "(a) script",
+                    "(b) Polars",
+                    "events/s",
+                    "times as fast as (a)",
+                    "time against (b)",
+                ),
+                throughput(given.lines, given.rounds, folder),
+            ),
+            table(
+                ("four times the lines", "time", "most memory", "memory against"),
+                growth(given.lines, max(given.rounds // 2, 1), folder),
+            ),
+            table(("start", "time", "limit"), start_up(given.rounds, folder)),
+        ]
+    finally:
+        shutil.rmtree(folder)
+    text = "\n".join(parts)
+    print(text)
+    if given.write:
+        before = PAGE.read_text(encoding="utf-8").split("<!-- tables -->")[0]
+        PAGE.write_text(f"{before}<!-- tables -->\n\n{text}", encoding="utf-8")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,133 @@
+"""The demo, the ready parsers, the examples and the documents that quote them."""
+
+from __future__ import annotations
+
+import ipaddress
+import json
+import re
+import runpy
+import unittest
+from contextlib import redirect_stdout
+from io import StringIO
+from pathlib import Path
+
+import polars as pl
+
+import kinglet as package
+from kinglet.definition.loading import ready_parsers
+from kinglet.demo import scenario
+from kinglet.demo.logs import LOGS, log_text
+from kinglet.demo.writing import write_demo
+from tests.helpers import ROOT, InFolder, kinglet
+
+DOCUMENTED = [
+    ipaddress.ip_network(net) for net in ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32")
+]
+FENCE = re.compile(r"```(\w+)\n(.*?)```", re.DOTALL)
+
+
+class Scenario(unittest.TestCase):
+    def test_logs_are_the_same_every_time_and_in_order(self) -> None:
+        for name in LOGS:
+            self.assertEqual(log_text(name), log_text(name))
+            self.assertNotEqual(log_text(name), log_text(name, seed=1))
+
+    def test_addresses_and_names_are_nobodys(self) -> None:
+        for name in LOGS:
+            for text in re.findall(r"\b\d+\.\d+\.\d+\.\d+\b", log_text(name)):
+                if not text.endswith(".390"):  # the one that is no address at all
+                    self.assertTrue(any(ipaddress.ip_address(text) in net for net in DOCUMENTED), text)
+            for host in re.findall(r"\b[\w-]+\.sandwick\.(\w+)", log_text(name)):
+                self.assertEqual("example", host)
+
+    def test_the_story_is_in_the_mapped_events(self) -> None:
+        events = []
+        for name in LOGS:
+            parser = package.load(ROOT / "src" / "kinglet" / "demo" / "parsers" / f"{name}.yaml")
+            events += list(parser.parse(log_text(name).encode(), at="2026-03-07").to_model())
+        guessed = [e for e in events if e["class_uid"] == 3002 and e.get("status") == "Failure"
+                   and e["src_endpoint"]["ip"] == scenario.STRANGER]  # fmt: skip
+        self.assertGreater(len(guessed), 20)
+        self.assertEqual({scenario.VICTIM}, {e["user"]["name"] for e in guessed})
+        steps = [e["time"] for e in events if e["time"] / 1000 in
+                 {m.timestamp() for m in (scenario.TAKEN, scenario.JUMPED, scenario.TAMPERED)}]  # fmt: skip
+        self.assertGreaterEqual(len(set(steps)), 3)
+
+
+class Demo(InFolder):
+    def test_it_does_the_whole_job_and_ends_with_the_figures(self) -> None:
+        called = kinglet("demo", "here")
+        self.assertEqual(0, called.status, called.err)
+        for said in ("$ kinglet try here/parsers/pump-panel.yaml", "$ kinglet check", "$ kinglet run -p", "Figures"):
+            self.assertIn(said, called.out)
+        for name in LOGS:
+            mapped = pl.read_parquet(f"here/out/{name}.parquet")
+            self.assertEqual(mapped.height, (self.folder / f"here/out/{name}.ndjson").read_text().count("\n"))
+            self.assertRegex(called.out, rf"{name} +{mapped.height} ")
+        self.assertLessEqual(max(len(line) for line in called.out.splitlines() if "$" not in line), 100)
+
+    def test_every_command_that_it_names_works(self) -> None:
+        commands = [line.split("$ kinglet ")[1] for line in kinglet("demo").out.splitlines() if "$ kinglet " in line]
+        self.assertEqual(4, len(commands))
+        for command in commands:
+            with self.subTest(command=command):
+                words = [word.strip('"') for word in re.findall(r'"[^"]*"|\S+', command)]
+                self.assertEqual(0, kinglet(*words).status)
+
+    def test_figures_as_json(self) -> None:
+        found = json.loads(kinglet("demo", "x", "--json").out)
+        self.assertEqual(list(LOGS), [item["log"] for item in found["logs"]])
+        for item in found["logs"]:
+            self.assertEqual(item["events"], item["complete"] + item["partial"] + item["unmatched"] + item["dropped"])
+
+    def test_years_do_not_depend_on_the_day_of_the_demo(self) -> None:
+        pump = write_demo(self.folder)[0]
+        years = package.load(pump.parser).parse(pump.log).events["time"].dt.year().unique().to_list()
+        self.assertEqual([scenario.START.year], years)
+
+
+class ReadyParsers(unittest.TestCase):
+    def test_every_one_is_good_and_maps_what_it_must(self) -> None:
+        for name in ready_parsers():
+            with self.subTest(parser=name):
+                self.assertEqual(0, kinglet("check", name).status)
+
+    def test_the_package_log_of_this_machine(self) -> None:
+        path = Path("/var/log/dpkg.log")
+        if not path.exists() or not path.stat().st_size:
+            self.skipTest("this machine has no dpkg.log")
+        counts = package.load("dpkg").parse(path).counts
+        self.assertEqual(counts["events"], counts["complete"])
+
+
+class Documents(InFolder):
+    def test_examples_run(self) -> None:
+        for path in sorted((ROOT / "examples").glob("*.py")):
+            with self.subTest(example=path.name), redirect_stdout(StringIO()) as out:
+                try:
+                    runpy.run_path(str(path), run_name="__main__")
+                except SystemExit as leaving:
+                    self.assertIn(leaving.code, (None, 0))
+                self.assertTrue(out.getvalue())
+
+    def test_parsers_in_the_documents_load_and_their_python_runs(self) -> None:
+        write_demo(self.folder / "kinglet-demo")
+        found = 0
+        for path in [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]:
+            for language, text in FENCE.findall(path.read_text(encoding="utf-8")):
+                with self.subTest(document=path.name, text=text[:40]):
+                    if language == "yaml" and text.startswith("kinglet: 1"):
+                        parser = package.load(text)
+                        self.assertTrue(all(outcome.good for outcome in package.check_cases(parser)))
+                        found += 1
+                    elif language == "python":
+                        with redirect_stdout(StringIO()):
+                            exec(compile(text, path.name, "exec"), {})
+                        found += 1
+        self.assertGreater(found, 2)
+
+    def test_links_in_the_documents_lead_somewhere(self) -> None:
+        for path in [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").rglob("*.md"))]:
+            for target in re.findall(r"\]\(([^)#:]+)\)", path.read_text(encoding="utf-8")):
+                with self.subTest(document=path.name, target=target):
+                    self.assertTrue((path.parent / target).exists())

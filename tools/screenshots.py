@@ -1,0 +1,124 @@
+"""Makes docs/screenshots anew from the demo data: terminals under Xvfb, a page in headless Chromium.
+
+    python tools/screenshots.py [NAME…]
+
+Needs the programs Xvfb, xterm, import (ImageMagick) and chromium; Debian has them all.
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import kinglet
+from kinglet.demo.writing import write_demo
+
+ROOT = Path(__file__).parent.parent
+SHOTS = ROOT / "docs" / "screenshots"
+DISPLAY = ":97"
+SIZE = (1280, 800)
+KINGLET = f"{shlex.quote(sys.executable)} -m kinglet"
+
+PUMP = "kinglet-demo/parsers/pump-panel.yaml kinglet-demo/logs/pump-panel.log"
+TERMINALS = {
+    "try": f"try {PUMP} --show 9 | head -n 29",
+    "try-faults": f"try {PUMP} --show 9 | tail -n 29",
+    "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",
+    "run": "run -p kinglet-demo/parsers/jump-host.yaml many.log -o events.parquet --as model",
+    "model": "model Authentication | head -n 29",
+    "demo": "demo | tail -n 28",
+    "errors": "try wrong.yaml kinglet-demo/logs/pump-panel.log",
+}
+
+
+def prepare(folder: Path) -> None:
+    """The demo, and beside it a parser with cases that fail, one with errors, and a long log."""
+    write_demo(folder / "kinglet-demo")
+    pump = (folder / "kinglet-demo/parsers/pump-panel.yaml").read_text()
+    (folder / "broken.yaml").write_text(
+        pump.replace("client: 192.0.2.14}", "client: 192.0.2.41}").replace("ran_s: 12}", "ran_s: '12'}")
+    )
+    (folder / "wrong.yaml").write_text(
+
+        pump.replace("{new:num}", "{new:nmu}").replace("(?P<pump>\\d+)", "(?P<pump>\\d+")
+        .replace("Atlantic/Azores", "Atlantic/Azore").replace("actor.user.name", "actor.usr.name")
+    )  # fmt: skip
+    text = (folder / "kinglet-demo/logs/jump-host.log").read_text()
+    (folder / "many.log").write_text(text * 3000)
+
+
+def terminal(name: str, command: str, folder: Path) -> None:
+    """A terminal of 100 columns in which a command has run, or still runs."""
+    done = folder / f"{name}.done"
+    prompt = command.partition(" |")[0].replace("'", "'\\''")
+    forced = f"{KINGLET} {command}"
+    script = (
+        f"clear; printf '\\033[1m$ kinglet %s\\033[0m\\n' '{prompt}'; FORCE_COLOR=1 COLUMNS=100 {forced}; "
+        f"touch {done}; sleep 30"
+    )
+    look = ["-fa", "DejaVu Sans Mono", "-fs", "14", "-bg", "#fbfbf8", "-fg", "#202020", "-b", "12"]
+    look += ["-tn", "xterm-256color", "-xrm", "XTerm*cursorColor: #fbfbf8", "-geometry", "102x31+0+0"]
+    environment = {**os.environ, "DISPLAY": DISPLAY, "TERM": "xterm-256color"}
+    xterm = subprocess.Popen(["xterm", *look, "-e", "bash", "-c", script], cwd=folder, env=environment)
+    limit = time.monotonic() + (2.6 if name == "run" else 30)
+    while not done.exists() and time.monotonic() < limit:
+        time.sleep(0.1)
+    time.sleep(0.5)
+    picture = SHOTS / f"{name}.png"
+    subprocess.run(["import", "-display", DISPLAY, "-window", "root", str(picture)], check=True)
+    xterm.terminate()
+    xterm.wait()
+
+
+def page(folder: Path) -> None:
+    """A result as a notebook shows it."""
+    result = kinglet.load(folder / "kinglet-demo/parsers/slipway-vpn.yaml").parse(
+        folder / "kinglet-demo/logs/slipway-vpn.log"
+    )
+    pump = kinglet.load(folder / "kinglet-demo/parsers/pump-panel.yaml").parse(
+        folder / "kinglet-demo/logs/pump-panel.log"
+    )
+    html = folder / "notebook.html"
+    html.write_text(
+        "<!doctype html><meta charset=utf-8><body style='font-family:sans-serif;margin:24px;width:1200px'>"
+        + result._repr_html_() + "<hr style='margin:24px 0'>" + pump._repr_html_()
+    )  # fmt: skip
+    subprocess.run(
+        ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync", "--no-first-run", f"--user-data-dir={folder / 'chromium'}",
+         f"--window-size={SIZE[0]},{SIZE[1]}", "--hide-scrollbars", f"--screenshot={SHOTS / 'notebook.png'}",
+         html.as_uri()],
+        check=True, capture_output=True,
+    )  # fmt: skip
+
+
+def main() -> None:
+    missing = [program for program in ("Xvfb", "xterm", "import", "chromium") if not shutil.which(program)]
+    if missing:
+        raise SystemExit(f"needs {', '.join(missing)}; on Debian: apt-get install xvfb xterm imagemagick chromium")
+    wanted = [name for name in sys.argv[1:] if not name.startswith("-")] or [*TERMINALS, "notebook"]
+    SHOTS.mkdir(exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"], stderr=subprocess.DEVNULL)
+    time.sleep(1)
+    try:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            prepare(folder)
+            for shot, command in TERMINALS.items():
+                if shot in wanted:
+                    terminal(shot, command, folder)
+            if "notebook" in wanted:
+                page(folder)
+    finally:
+        screen.terminate()
+        screen.wait()
+
+
+if __name__ == "__main__":
+    main()
