@@ -83,9 +83,7 @@ class ModelView:
             frame = _applied(parsed, part, mapping).with_columns(constants)
             frames.append(frame.with_columns(part.frame["row"]))
         whole = parsed.in_order(frames)
-        missing = [
-            pl.lit(None, dtype=dtype).alias(path) for path, dtype in self.schema.items() if path not in whole.columns
-        ]
+        missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
         return whole.with_columns(missing).select(list(self.schema))
 
 
@@ -96,7 +94,15 @@ def _mapping(plan: Plan, part: Part) -> MappingPlan:
 
 
 def _applied(parsed: Parsed, part: Part, mapping: MappingPlan) -> pl.DataFrame:
-    return mapping.apply(part.frame.with_columns(parsed.constants()), parsed.reference)
+    frame = part.frame.with_columns(parsed.constants())
+    if part.variant is None:  # where even the envelope did not match, its fields are missing
+        fields = parsed.plan.fields.items()
+        frame = frame.with_columns(_nulls(name, dtype) for name, dtype in fields if name not in frame.columns)
+    return mapping.apply(frame, parsed.reference)
+
+
+def _nulls(name: str, dtype: pl.DataType) -> pl.Expr:
+    return pl.lit(None, dtype=dtype).alias(name)
 
 
 def _flat(frame: pl.DataFrame) -> pl.DataFrame:

@@ -1,0 +1,52 @@
+"""The benchmarks compare like with like: all three programs make the same output."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import unittest
+
+import polars as pl
+
+from tests.helpers import ROOT, InFolder, kinglet
+
+BENCHMARKS = ROOT / "benchmarks"
+
+
+class Baselines(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        lines = [
+            f"192.0.2.{i % 200 + 1} - {'-' if i % 3 else 'm.okoro'} [01/Mar/2026:00:{i // 60:02}:{i % 60:02} +0000] "
+            f'"GET /timetable/port-elder/{i}?day=2 HTTP/1.1" 200 {i * 7} "https://www.marram.example/" "Quay/{i % 9}"\n'
+            for i in range(300)
+        ]
+        self.log = self.write("access.log", "".join(lines))
+
+    def run_all(self, suffix: str) -> list[str]:
+        outputs = [f"{name}{suffix}" for name in ("python", "polars", "kinglet")]
+        for name, output in zip(("python", "polars"), outputs, strict=False):
+            command = [sys.executable, str(BENCHMARKS / f"baseline_{name}.py"), str(self.log), output]
+            subprocess.run(command, check=True, capture_output=True)
+        parser = BENCHMARKS / "web-access.yaml"
+        self.assertEqual(0, kinglet("run", "-p", parser, self.log, "-o", outputs[2], "--as", "model").status)
+        return outputs
+
+    def test_the_same_json(self) -> None:
+        found = []
+        for output in self.run_all(".ndjson"):
+            found.append([json.loads(line) for line in (self.folder / output).read_text().splitlines()])
+        self.assertEqual(300, len(found[2]))
+        self.assertEqual(found[0], found[2])
+        self.assertEqual(found[1], found[2])
+
+    def test_the_same_columns(self) -> None:
+        frames = [pl.read_parquet(output) for output in self.run_all(".parquet")]
+        for name in ("time", "raw_data", "http_response", "src_endpoint", "type_uid", "class_name"):
+            self.assertEqual(frames[0][name].to_list(), frames[2][name].to_list())
+            self.assertEqual(frames[1][name].to_list(), frames[2][name].to_list())
+
+
+if __name__ == "__main__":
+    unittest.main()
