@@ -1,5 +1,5 @@
 """`python -m kinglet`."""
 
-from kinglet.cli.main import main
+from kinglet.cli.main import command_line
 
-main()
+command_line()

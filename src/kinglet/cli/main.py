@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import gc
 import importlib
 import os
 import sys
+from typing import NoReturn
 
 import click
 
@@ -86,6 +88,19 @@ def main() -> None:
     except BrokenPipeError:
         status = 0
     _leave(status if isinstance(status, int) else 0)
+
+
+def command_line() -> NoReturn:
+    """`main` as a process of its own: leaves without waiting for the engine's threads to be taken down."""
+    status = 0
+    try:
+        main()
+    except SystemExit as leaving:
+        status = int(leaving.code or 0)
+    with contextlib.suppress(OSError, ValueError):
+        sys.stderr.flush()
+        sys.stdout.flush()
+    os._exit(status)
 
 
 def _say(text: str) -> None:

@@ -55,7 +55,7 @@ Size = Annotated[
 class Section(BaseModel):
     """A mapping in the parser file that knows all its keys."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
 
 
 class Product(Section):

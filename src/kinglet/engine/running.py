@@ -212,7 +212,7 @@ def run(
     then is done to every batch by the thread that parsed it.
     """
     batches = (batch for source in sources for batch in cut(source, plan.cut))
-    workers = workers or min(os.cpu_count() or 1, 8)
+    workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
 
     def work(batch: EventBatch) -> tuple[Parsed, T]:
         parsed = parse_batch(plan, batch, options)

@@ -215,10 +215,11 @@ def as_text(data: bytes, starts: pl.Series, ends: pl.Series) -> tuple[pl.Series,
 
     Such bytes become U+FFFD. Spans rise and do not overlap.
     """
-    try:
-        data.decode("utf-8")
-    except UnicodeDecodeError:
-        return _replaced(data, starts, ends)
+    if not data.isascii():  # which is known many times quicker than that it is UTF-8
+        try:
+            data.decode("utf-8")
+        except UnicodeDecodeError:
+            return _replaced(data, starts, ends)
     if not len(starts):
         return pl.Series([], dtype=pl.String), None
     # One string for each span and one for each gap, of which every second is dropped: the

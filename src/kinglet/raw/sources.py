@@ -12,7 +12,7 @@ from pathlib import Path
 
 from kinglet.errors import InputError
 
-CHUNK_BYTES = 6 * 2**20
+CHUNK_BYTES = 4 * 2**20
 _SNIFFED = 8192
 _COMPRESSED = {
     b"\x1f\x8b": ("gzip", "gzip -dc"),
