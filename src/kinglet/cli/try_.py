@@ -176,7 +176,8 @@ def _render_event(out: Console, event: ShownEvent, colours: dict[str, str], digi
             .append_text(line)
         )
     if len(lines) > 4:
-        out.print(Text(f"  {' ' * digits} {gutter} … {len(lines) - 4} more lines", style="dim"))
+        more = "1 more line" if len(lines) == 5 else f"{len(lines) - 4} more lines"
+        out.print(Text(f"  {' ' * digits} {gutter} … {more}", style="dim"))
 
 
 def _render_values(out: Console, shown: Preview) -> None:

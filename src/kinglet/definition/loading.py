@@ -99,6 +99,8 @@ def _problem(detail: ErrorDetails, found: Document) -> Problem:
     if kind == "greater_than_equal":
         return found.problem(path, f"is {value!r}", f"must be at least {context['ge']}")
     hint = _WANTED.get(kind, detail["msg"])
+    if kind == "string_type" and isinstance(value, int | float):
+        hint += ': put it in quotes, "' + str(value).lower() + '"'
     return found.problem(path, f"is {_shown(value)}", hint)
 
 
