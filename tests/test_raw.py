@@ -104,7 +104,7 @@ class Sources(InFolder):
         parser = kinglet.load(with_pattern("{a:word} {b:int}"))
         path = self.write("x.log", "p 1\nq 2\n")
         for source in (path, str(path), b"p 1\nq 2\n", "p 1\nq 2\n", ["p 1", "q 2"], (x for x in ("p 1", "q 2"))):
-            with self.subTest(source=type(source)):
+            with self.subTest(kind=type(source)):
                 result = parser.parse(source)
                 self.assertEqual([("p", 1), ("q", 2)], result.events.select("a", "b").rows())
                 self.assertEqual([1, 2], result.events["line"].to_list())

@@ -34,35 +34,35 @@ class Shared:
         return self.numbers[key]
 
 
-def attribute(source: dict[str, Any], enums: Shared) -> list[Any]:
+def attribute(given: dict[str, Any], enums: Shared) -> list[Any]:
     """[type, requirement, is list, enumeration, sibling, profiles, caption], cut after the last that says something."""
-    kind = source["object_type"] if source["type"] == "object_t" else source["type"]
-    enum = source.get("enum")
-    profiles = source.get("profiles") or None
+    kind = given["object_type"] if given["type"] == "object_t" else given["type"]
+    enum = given.get("enum")
+    profiles = given.get("profiles") or None
     return [
-        kind if source["type"] != "object_t" else f"#{kind}",
-        REQUIREMENTS[source["requirement"]],
-        int(bool(source.get("is_array"))),
+        kind if given["type"] != "object_t" else f"#{kind}",
+        REQUIREMENTS[given["requirement"]],
+        int(bool(given.get("is_array"))),
         -1
         if not enum
         else enums.number({int(k) if k.lstrip("-").isdigit() else k: v["caption"] for k, v in enum.items()}),
-        source.get("sibling"),
+        given.get("sibling"),
         profiles,
-        source["caption"],
+        given["caption"],
     ]
 
 
-def entity(source: dict[str, Any], enums: Shared, rows: Shared) -> dict[str, Any]:
+def entity(given: dict[str, Any], enums: Shared, rows: Shared) -> dict[str, Any]:
     attributes = {}
-    for name, value in source["attributes"].items():
+    for name, value in given["attributes"].items():
         if name != "type_uid":
             attributes[name] = rows.number(attribute(value, enums))
         else:
             attributes[name] = rows.number(attribute({**value, "enum": None}, enums))
-    found: dict[str, Any] = {"caption": source["caption"], "attributes": attributes}
-    if source.get("constraints"):
-        found["constraints"] = source["constraints"]
-    if source.get("@deprecated"):
+    found: dict[str, Any] = {"caption": given["caption"], "attributes": attributes}
+    if given.get("constraints"):
+        found["constraints"] = given["constraints"]
+    if given.get("@deprecated"):
         found["deprecated"] = True
     return found
 

@@ -83,7 +83,7 @@ class Events(Section):
 class TimeRule(Section):
     """Where the event's time stands and how to read it."""
 
-    from_: str = Field(alias="from", description="the slot that holds the stamp")
+    from_: str = Field(description="the slot that holds the stamp", alias="from")
     format: Texts = Field(["iso8601"], description="C/POSIX directives, iso8601, epoch, epoch_ms, epoch_us or epoch_ns")
     zone: str | None = Field(None, description="IANA zone of stamps that carry none")
     year: Literal["nearest"] | int | None = Field(None, description="for stamps without a year")
