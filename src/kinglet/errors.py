@@ -13,15 +13,14 @@ The text of each is meant for the person at the terminal: what, where, and how t
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
 class KingletError(Exception):
     """Base of all errors that Kinglet raises on purpose."""
 
 
-@dataclass(frozen=True)
-class Place:
+class Place(NamedTuple):
     """A place in a text file; line and column count from 1."""
 
     file: str
@@ -34,8 +33,7 @@ class Place:
         return f"{self.file}:{self.line}:{self.column}"
 
 
-@dataclass(frozen=True)
-class Problem:
+class Problem(NamedTuple):
     """One thing that is wrong in a parser file.
 
     key is the dotted path of the key, hint says how to mend it, excerpt is a text in which

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from kinglet.authoring.spans import first_match, spans
 from kinglet.engine.plan import Plan, Reading, VariantPlan
 from kinglet.patterns.atoms import matching_prefix
 
 
-@dataclass(frozen=True)
-class Diagnosis:
+class Diagnosis(NamedTuple):
     """A fault of one event; start and end are the characters of raw at fault."""
 
     fault: str

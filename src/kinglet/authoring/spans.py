@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import functools
 import re
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from kinglet.engine.plan import Plan, Reading
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(NamedTuple):
     """Characters of a raw event, from start up to end."""
 
     field: str

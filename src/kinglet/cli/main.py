@@ -65,6 +65,7 @@ def main() -> None:
     """Runs a command. Exit status: 0 good, 1 a check failed, 2 wrong use or input."""
     from kinglet.errors import KingletError, ParserFileError
 
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # none is wanted, and looking for them takes time
     gc.disable()  # until a command does work that outlives it: imports only make what stays
     try:
         status = commands.main(prog_name="kinglet", standalone_mode=False)

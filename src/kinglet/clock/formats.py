@@ -8,15 +8,14 @@ calendar dates in extended form, which covers RFC 3339), and epoch counts in fou
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from kinglet.errors import did_you_mean
 
 _TWO = "[0-9]{1,2}"
 
 
-@dataclass(frozen=True)
-class Directive:
+class Directive(NamedTuple):
     """What a directive reads (a regex) and how the column engine writes it."""
 
     shape: str
@@ -63,8 +62,7 @@ _ISO_ENGINE = (
 )
 
 
-@dataclass(frozen=True)
-class Format:
+class Format(NamedTuple):
     """A format ready to read with.
 
     shape is the regex of the text it reads; engine the formats to try in the column engine's own

@@ -5,8 +5,8 @@ from __future__ import annotations
 import functools
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import NamedTuple
 
 import polars as pl
 
@@ -18,8 +18,7 @@ _OFFSET = re.compile(r"(?:Z|([+-])([0-9]{2}):?([0-9]{2})?)$")
 _LEAP_SPAN = 8  # the longest stretch without a 29 February
 
 
-@dataclass(frozen=True)
-class TimeReading:
+class TimeReading(NamedTuple):
     """How stamps in one place are read; formats are tried in order."""
 
     formats: tuple[Format, ...]

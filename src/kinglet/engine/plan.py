@@ -6,7 +6,8 @@ A plan holds no state of a run, so that one plan serves any number of threads.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import NamedTuple
 
 import polars as pl
 
@@ -27,8 +28,7 @@ DTYPES: Mapping[str, pl.DataType] = {
 }
 
 
-@dataclass(frozen=True)
-class FieldPlan:
+class FieldPlan(NamedTuple):
     """A field and the type that its text must have."""
 
     name: str
@@ -39,8 +39,7 @@ class FieldPlan:
         return DTYPES[self.type.value]
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(NamedTuple):
     """How one text gives fields: regexes tried in order, of which the first that matches counts.
 
     always is a group that takes part in every match, where there is one; sources says for each
@@ -50,27 +49,24 @@ class Reading:
     regexes: tuple[str, ...]
     fields: tuple[FieldPlan, ...]
     always: str | None = None
-    sources: Mapping[str, str] = field(default_factory=dict)
+    sources: Mapping[str, str] = MappingProxyType({})
 
 
-@dataclass(frozen=True)
-class VariantPlan:
+class VariantPlan(NamedTuple):
     name: str
     reading: Reading
     kinds: tuple[str | int, ...] | None
     mapping: MappingPlan | None
 
 
-@dataclass(frozen=True)
-class TimeRulePlan:
+class TimeRulePlan(NamedTuple):
     """A place where the event's time may stand; the first that gives an instant wins."""
 
     slot: str
     reading: TimeReading
 
 
-@dataclass(frozen=True)
-class Plan:
+class Plan(NamedTuple):
     """A compiled parser.
 
     body is the envelope's slot that the variants read, kind the slot whose value chooses them.

@@ -6,9 +6,8 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import polars as pl
 
@@ -23,8 +22,7 @@ from kinglet.raw.sources import Source
 _NO_FAULTS = pl.List(pl.String())
 
 
-@dataclass(frozen=True)
-class Options:
+class Options(NamedTuple):
     """What a call says beside the parser: the moment to take missing years from, a default zone."""
 
     at: datetime | None = None
@@ -38,8 +36,7 @@ def _itself(parsed: Parsed) -> Any:
     return parsed
 
 
-@dataclass(frozen=True)
-class _Group:
+class _Group(NamedTuple):
     """Events on their way: rows in the batch, what was read from them so far, what is wrong with them."""
 
     rows: pl.Series
@@ -63,7 +60,7 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options) -> Parsed:
     entered, outside = _envelope(plan, start, reference)
     if outside is not None:
         faults = [*outside.faults, ("no-match", _all(outside))]
-        parts.append(_finish(plan, None, replace(outside, faults=faults), reference, options, "unmatched"))
+        parts.append(_finish(plan, None, outside._replace(faults=faults), reference, options, "unmatched"))
     for group, candidates in _routes(plan, entered):
         rest: _Group | None = group
         for index in candidates:
@@ -124,11 +121,11 @@ def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...], reference:
     """Events whose message no variant reads; with an envelope that much of them is understood."""
     if plan.envelope is None:
         faults = [*group.faults, ("no-match", _all(group))]
-        return _finish(plan, None, replace(group, faults=faults), reference, options, "unmatched")
+        return _finish(plan, None, group._replace(faults=faults), reference, options, "unmatched")
     unknown = plan.kind is not None and candidates == plan.otherwise and plan.routes
     fault = "unknown-kind" if unknown else "no-variant"
     return _finish(
-        plan, None, replace(group, faults=[*group.faults, (fault, _all(group))]), reference, options, "partial"
+        plan, None, group._replace(faults=[*group.faults, (fault, _all(group))]), reference, options, "partial"
     )
 
 

@@ -8,9 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -38,8 +37,7 @@ _ALWAYS: dict[str, pl.DataType] = {
 _SET_BY_NAME = {"activity": "activity_id", "status": "status_id", "severity": "severity_id"}
 
 
-@dataclass(frozen=True)
-class Leaf:
+class Leaf(NamedTuple):
     """One attribute of the mapped event; value is an expression, or a constant that JSON can hold."""
 
     path: str
@@ -48,8 +46,7 @@ class Leaf:
     is_constant: bool = False
 
 
-@dataclass(frozen=True)
-class MappingPlan:
+class MappingPlan(NamedTuple):
     """What events of one variant become."""
 
     class_caption: str

@@ -9,9 +9,10 @@ import functools
 import gzip
 import importlib.resources
 import json
-from collections.abc import Iterator
-from dataclasses import dataclass, field
-from typing import Any, Literal
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+from typing import Any, Literal, NamedTuple
 
 from kinglet.errors import ModelError, did_you_mean
 
@@ -20,8 +21,7 @@ Requirement = Literal["optional", "recommended", "required"]
 _REQUIREMENTS: tuple[Requirement, ...] = ("optional", "recommended", "required")
 
 
-@dataclass(frozen=True)
-class Attribute:
+class Attribute(NamedTuple):
     """An attribute of a class or object.
 
     type is a type of the model (`ip_t`), or the name of an object where `is_object`. enum maps
@@ -35,7 +35,7 @@ class Attribute:
     requirement: Requirement
     is_object: bool = False
     is_list: bool = False
-    enum: dict[int | str, str] = field(default_factory=dict)
+    enum: Mapping[int | str, str] = MappingProxyType({})
     sibling: str | None = None
     profiles: tuple[str, ...] = ()
 

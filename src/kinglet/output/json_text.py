@@ -10,15 +10,14 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
 _ESCAPED = [*map(chr, range(32)), '"', "\\", "\x7f"]
 
 
-@dataclass(frozen=True)
-class Constant:
+class Constant(NamedTuple):
     """A value that is the same in every row."""
 
     value: Any
@@ -60,8 +59,7 @@ class _Column:
 Part = str | pl.Expr
 
 
-@dataclass(frozen=True)
-class _Text:
+class _Text(NamedTuple):
     """Pieces that follow each other; optional when any of them may be null, which leaves all out."""
 
     parts: list[Part]

@@ -14,7 +14,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Set
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from kinglet.patterns.slots import Blank, Literal, Optional, Slot, Token
 from kinglet.patterns.types import BLANK, TYPES
@@ -22,8 +22,7 @@ from kinglet.patterns.types import BLANK, TYPES
 _END = "\0end"
 
 
-@dataclass(frozen=True)
-class _Follow:
+class _Follow(NamedTuple):
     """The characters that can come next; None where any can."""
 
     chars: frozenset[str] | None

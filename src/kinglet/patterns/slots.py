@@ -11,30 +11,26 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True)
-class Literal:
+class Literal(NamedTuple):
     text: str
     offset: int
 
 
-@dataclass(frozen=True)
-class Blank:
+class Blank(NamedTuple):
     offset: int
 
 
-@dataclass(frozen=True)
-class Slot:
+class Slot(NamedTuple):
     name: str
     type: str
     offset: int
     source: str
 
 
-@dataclass(frozen=True)
-class Optional:
+class Optional(NamedTuple):
     tokens: tuple[Token, ...]
     offset: int
 

@@ -6,8 +6,7 @@ A type's `shape` is generous and its `valid` strict: text that has the shape but
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 BLANK = r"[ \t]"
 _BYTE = "(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])"
@@ -32,8 +31,7 @@ _IPV6 = (
 Value = Literal["text", "int", "float", "bool", "time"]
 
 
-@dataclass(frozen=True)
-class SlotType:
+class SlotType(NamedTuple):
     """A slot type.
 
     shape: regex of the text it reads. stops: for types that read on and on, the characters it

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import nanoarrow
 import polars as pl
@@ -22,8 +23,7 @@ _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a 
 _SPAN = ("start", "end", "line")  # the columns of a frame of spans; any others are faults
 
 
-@dataclass(frozen=True)
-class CutRule:
+class CutRule(NamedTuple):
     """Where events begin: at a line that `start` matches, or without it at every line."""
 
     start: str | None = None
