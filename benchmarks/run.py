@@ -83,12 +83,16 @@ def throughput(lines: int, rounds: int, folder: Path) -> list[Row]:
     log = access_log(lines)
     rows: list[Row] = []
     for suffix, times, factor in ((".ndjson", 8, 1.5), (".parquet", 15, 1.3)):
-        commands = (kinglet(log, folder / f"k{suffix}"), baseline("polars", log, folder / f"b{suffix}"))
+        commands = (
+            kinglet(log, folder / f"k{suffix}"),
+            baseline("polars", log, folder / f"b{suffix}"),
+            baseline("python", log, folder / f"a{suffix}"),
+        )
         measure(commands[0])
         measure(commands[1])
-        ours, polars = in_turn(rounds, *commands)
-        (python,) = in_turn(1, baseline("python", log, folder / f"a{suffix}"))
-        faster = seconds(python) / seconds(ours)
+        python, beside = in_turn(2, commands[2], commands[0])
+        ours, polars = in_turn(rounds, *commands[:2])
+        faster = ratio(python, beside, lambda run: run.seconds)
         slower = ratio(ours, polars, lambda run: run.seconds)
         rows.append(
             (
