@@ -36,6 +36,7 @@ LAYOUTS: list[Layout] = [
     {"k": Constant(1), "x.a": "a", "x.b": "b", "n": "n"},
     {"x.y.a": "a", "x.y.b": "b", "x.n": "n", "z.t": "t"},
     {"x.k": Constant(["v", {"w": None}]), "x.a": "a", "y.f": "f"},
+    {"n": "n", "x.k": Constant(1), "x.a": "a", "b": "b"},
 ]
 
 

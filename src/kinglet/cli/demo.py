@@ -113,12 +113,11 @@ def _run(out: Console, logs: list[DemoLog], folder: Path) -> list[dict[str, Any]
 
 
 def _figures(item: DemoLog, folder: Path) -> dict[str, Any]:
-    """Runs a log into its two outputs: its fields as Parquet, its mapped events as NDJSON and Parquet."""
+    """Runs a log into its two outputs: its mapped events as NDJSON and as Parquet."""
     from kinglet.output.views import view
     from kinglet.output.writers import writer_for
     from kinglet.parser import load
 
-    (folder / "out").mkdir(exist_ok=True)
     loaded = load(item.parser)
     started = time.perf_counter()
     result = loaded.parse(item.log)

@@ -23,7 +23,7 @@ class DemoLog:
 
 
 def write_demo(folder: Path) -> list[DemoLog]:
-    """Writes all logs and parsers below a folder; files of these names are written anew.
+    """Writes all logs and parsers below a folder, with an `out` beside them; files of these names are written anew.
 
     Logs bear the time of their last line, for it tells the year that some of them leave out.
 
@@ -34,6 +34,7 @@ def write_demo(folder: Path) -> list[DemoLog]:
     parsers = importlib.resources.files("kinglet.demo") / "parsers"
     last = (START + timedelta(days=DAYS)).timestamp()
     try:
+        (folder / "out").mkdir(parents=True, exist_ok=True)
         for item in written:
             item.log.parent.mkdir(parents=True, exist_ok=True)
             item.parser.parent.mkdir(parents=True, exist_ok=True)

@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import datetime
-from typing import Any, NamedTuple, TypeVar
+from typing import NamedTuple, TypeVar
 
 import polars as pl
 
@@ -30,10 +30,6 @@ class Options(NamedTuple):
 
 
 T = TypeVar("T")
-
-
-def _itself(parsed: Parsed) -> Any:
-    return parsed
 
 
 class _Group(NamedTuple):
@@ -78,8 +74,7 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options) -> Parsed:
 def _envelope(plan: Plan, group: _Group, reference: datetime) -> tuple[_Group | None, _Group | None]:
     if plan.envelope is None:
         return group, None
-    hit, rest = _take(plan.envelope, group, group.columns["raw"], reference)
-    return hit, rest
+    return _take(plan.envelope, group, group.columns["raw"], reference)
 
 
 def _take(reading: Reading, group: _Group, text: pl.Series, reference: datetime) -> tuple[_Group | None, _Group | None]:
@@ -201,8 +196,8 @@ def run(
     plan: Plan,
     sources: Iterable[Source],
     options: Options,
-    workers: int | None = None,
-    then: Callable[[Parsed], T] = _itself,
+    workers: int | None,
+    then: Callable[[Parsed], T],
 ) -> Iterator[tuple[Parsed, T]]:
     """Parses sources in order, batch by batch; a bounded number of batches is in memory at a time.
 

@@ -33,18 +33,13 @@ def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "") -> pl.Series:
     end is put behind every object.
     """
     tree: dict[str, Any] = {}
-    named: set[str] = set()
     for path, value in layout.items():
-        if isinstance(value, str):
-            if frame[value].null_count() == frame.height:
-                continue
-            named.add(value)
         *above, name = path.split(".")
         node = tree
         for part in above:
             node = node.setdefault(part, {})
         node[name] = value
-    columns = [_value(frame[name]) for name in sorted(named)]
+    columns = [_value(frame[name]) for name in sorted({name for name in layout.values() if isinstance(name, str)})]
     if not columns:
         return pl.Series("json", [_dump(_plain(tree)) + end], dtype=pl.String).new_from_index(0, frame.height)
     whole = _object(tree, {column.text.name: column for column in columns})
