@@ -176,7 +176,7 @@ class Errors(WithPump):
         for arguments, said in {
             ("try", "pump.yaml", "none.log"): "kinglet: none.log: no such file; check the path",
             ("try", "pump.yaml", "empty.log"): "kinglet: empty.log: is empty; there is nothing to parse",
-            ("try", "pump.yaml", "."): "kinglet: .: is a folder",
+            ("try", "pump.yaml", "no*.log"): "kinglet: no*.log: no file matches",
             ("try", "pump.yaml", "bin.log"): "kinglet: bin.log: is binary",
             ("try", "bad.yaml", "pump.log"): "bad.yaml:18:30: variants[0].pattern: no such type `wrod`",
             ("try", "none.yaml", "pump.log"): "none.yaml: no such parser file",

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import os
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
 from unittest import mock
 
 import pandas as pd
 import polars as pl
 
 import kinglet
-from kinglet.raw import cutting, sources
+from kinglet.raw import cutting, joining, sources
 from tests.helpers import PUMP, PUMP_LOG, InFolder, with_pattern
 
 EXPECTED = [
@@ -122,7 +124,11 @@ class Batches(InFolder):
         path = self.write("pump.log", PUMP_LOG * 40)
         parser = kinglet.load(PUMP)
         whole = parser.parse(path, at="2026-03-05")
-        with mock.patch.object(sources, "CHUNK_BYTES", 333), mock.patch.object(cutting, "MAX_EVENTS", 7):
+        with (
+            mock.patch.object(sources, "CHUNK_BYTES", 333),
+            mock.patch.object(cutting, "MAX_EVENTS", 7),
+            mock.patch.multiple(joining, SHARED_EVENTS=0, SMALL_BYTES=0),
+        ):
             for workers in (1, 3):
                 parts = list(parser.parse_batches(path, at="2026-03-05", workers=workers))
                 self.assertGreater(len(parts), 30)
@@ -136,7 +142,20 @@ class Batches(InFolder):
         self.write("b.log", "two 2\n")
         parser = kinglet.load(with_pattern("{w:word} {n:int}"))
         parts = list(parser.parse_batches("b.log", "a.log"))
-        self.assertEqual(["b.log", "a.log"], [part.events["file"].item() for part in parts])
+        self.assertEqual(["b.log", "a.log"], pl.concat([part.events for part in parts])["file"].to_list())
+        with mock.patch.multiple(joining, SHARED_EVENTS=0, SMALL_BYTES=0):
+            apart = list(parser.parse_batches("b.log", "a.log"))
+        self.assertEqual(2, len(apart))
+        self.assertTrue(pl.concat(part.events for part in apart).equals(parts[0].events))
+
+    def test_missing_years_come_from_each_log_of_a_folder_by_itself(self) -> None:
+        parser = kinglet.load(with_pattern("{s:time} {m:rest}") + "time: {from: s, format: '%d/%b %H:%M'}\n")
+        for year in (2019, 2024):
+            at = datetime(year, 3, 5, tzinfo=UTC).timestamp()
+            os.utime(self.write(f"{year}.log", "04/Mar 10:00 x\n29/Feb 10:00 y\n"), (at, at))
+        result = parser.parse(self.folder)
+        self.assertEqual([2019, 2016, 2024, 2024], result.events["time"].dt.year().to_list())
+        self.assertEqual(["x", "y"] * 2, [event["unmapped"]["m"] for event in result.to_model()])
 
     def test_one_parser_serves_many_threads(self) -> None:
         parser = kinglet.load(PUMP)

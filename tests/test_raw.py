@@ -1,102 +1,29 @@
-"""Raw bytes to events: every byte has its place, wherever the chunks fall."""
+"""Where raw logs come from, how they are packed and encoded, and how they arrive."""
 
 from __future__ import annotations
 
+import bz2
+import gzip
 import io
+import lzma
 import os
 import sys
+import threading
+import time
 import unittest
+from collections.abc import Callable
 from pathlib import Path
 from unittest import mock
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+import zstandard
 
 import kinglet
-from kinglet.raw import cutting, sources
-from kinglet.raw.cutting import CutRule, cut
-from kinglet.raw.sources import Given, open_source
+from kinglet.raw import joining, sources, unpacking
+from kinglet.raw.cutting import CutRule, EventBatch, cut
+from kinglet.raw.joining import cut_all
+from kinglet.raw.sources import open_sources
 from tests.helpers import InFolder, with_pattern
-
-Event = tuple[int, int, str, list[str]]
-
-
-def events(data: Given, rule: CutRule, chunk: int = 0) -> list[Event]:
-    """Line, offset, text and faults of every event."""
-    found: list[Event] = []
-    with mock.patch.object(sources, "CHUNK_BYTES", chunk or sources.CHUNK_BYTES):
-        for batch in cut(open_source(data), rule):
-            for i, (line, offset, raw) in enumerate(batch.frame.rows()):
-                found.append((line, offset, raw, [name for name, mask in batch.faults if mask[i]]))
-    return found
-
-
-LINE = st.sampled_from([b"1 a", b"", b"ccc ddd", b" ", b"\xc3\xbc" * 40, b"2 " + b"z" * 150, b"3\xff"])
-END = st.sampled_from([b"\n", b"\r\n", b"\n\n"])
-RULES = [
-    CutRule(),
-    CutRule(max_bytes=64),
-    CutRule(r"^\d"),
-    CutRule(r"^\d", max_bytes=64),
-    CutRule(r"^\d.*z$", max_bytes=64),
-]
-
-
-class Cutting(unittest.TestCase):
-    def test_lines(self) -> None:
-        found = events(b"a\r\n\nb\n\n\nccc", CutRule())
-        self.assertEqual([(1, 0, "a", []), (3, 4, "b", []), (6, 8, "ccc", [])], found)
-
-    def test_lines_that_continue_an_event(self) -> None:
-        data = b"\xef\xbb\xbf\n lost\n1 a\n  b\n\n c\n\n2 q\n3 \xff\n\n"
-        self.assertEqual(
-            [
-                (2, 4, " lost", ["no-start"]),
-                (3, 10, "1 a\n  b\n\n c", []),
-                (8, 23, "2 q", []),
-                (9, 27, "3 \ufffd", ["bad-bytes"]),
-            ],
-            events(data, CutRule(r"^\d")),
-        )
-
-    def test_odd_ends(self) -> None:
-        for data, texts in {
-            b"": [],
-            b"\n\n\r\n": [],
-            b"x": ["x"],
-            b"x\r": ["x"],
-            b"a\rb\n": ["a\rb"],
-            b"a\x00b\n" + b"c\n" * 60: ["a\x00b", *["c"] * 60],
-        }.items():
-            with self.subTest(data=data):
-                self.assertEqual(texts, [text for _, _, text, _ in events(data, CutRule())])
-
-    def test_events_that_are_too_long_come_in_pieces_that_lose_nothing(self) -> None:
-        data = ("1 " + "ü" * 50 + "\n" + "b" * 200 + "\n2 c\n").encode()
-        found = events(data, CutRule(r"^\d", max_bytes=64))
-        self.assertEqual("".join(text for _, _, text, _ in found), data.decode().replace("\n2 c\n", "2 c"))
-        self.assertEqual([["too-long"]] * (len(found) - 1) + [[]], [faults for *_, faults in found])
-
-    @given(st.lists(st.tuples(LINE, END), min_size=1, max_size=8), st.sampled_from(RULES), st.integers(1, 90))
-    @settings(max_examples=80, deadline=None)
-    def test_chunks_change_nothing_and_every_byte_is_somewhere(
-        self, lines: list[tuple[bytes, bytes]], rule: CutRule, chunk: int
-    ) -> None:
-        data = b"".join(line + end for line, end in lines)
-        found = events(data, rule)
-        self.assertEqual(found, events(data, rule, chunk))
-        position = 0
-        for _, offset, text, faults in found:
-            self.assertEqual(b"", data[position:offset].strip(b"\r\n"))
-            size = len(text.replace("\ufffd", "\0").encode() if "bad-bytes" in faults else text.encode())
-            position = offset + size
-        self.assertEqual(b"", data[position:].strip(b"\r\n"))
-
-    def test_large_batches_are_split(self) -> None:
-        with mock.patch.object(cutting, "MAX_EVENTS", 10):
-            batches = list(cut(open_source(b"a\n" * 35), CutRule()))
-        self.assertEqual([10, 10, 10, 5], [len(batch) for batch in batches])
-        self.assertEqual(31, batches[3].frame["line"][0])
+from tests.test_cutting import events, texts
 
 
 class Sources(InFolder):
@@ -115,19 +42,21 @@ class Sources(InFolder):
         self.assertEqual(["<stdin>"], result.events["file"].to_list())
 
     def test_what_cannot_be_read_is_said_with_the_way_out(self) -> None:
-        self.write("x.gz", b"\x1f\x8b\x08rest")
-        self.write("x.utf16", "text".encode("utf-16"))
+        self.write("x.gz", gzip.compress(b"a" * 100)[:-8] + b"checksum")
         self.write("x.bin", bytes(range(256)) * 8)
+        self.write("x.zip", b"PK\x03\x04rest")
         (self.folder / "sub").mkdir()
         for name, said in {
             "none.log": "no such file; check the path",
-            "sub": "is a folder; name the files in it",
-            "x.gz": "is compressed \\(gzip\\); unpack it first",
-            "x.utf16": "is UTF-16 text; convert it first",
-            "x.bin": "is binary, not text \\(byte 0x00 at offset 0\\)",
+            "none*.log": "no file matches; check the path",
+            "sub": "is a folder with no files in it",
+            "x.gz": r"the gzip data is damaged after \d+ unpacked bytes .*; fetch it again",
+            "x.bin": "is binary, not text \\(byte 0x04 at offset 4\\)",
+            "x.zip": "is a ZIP archive; unpack it first: unzip x.zip",
         }.items():
             with self.subTest(name=name), self.assertRaisesRegex(kinglet.InputError, said):
                 kinglet.load(with_pattern("{a:rest}")).parse(name)
+        self.assertEqual(1, len(kinglet.load(with_pattern("{a:rest}")).parse("x.zip", encoding="latin-1")))
         with self.assertRaisesRegex(kinglet.InputError, "item 1 is int, not text"):
             kinglet.load(with_pattern("{a:rest}")).parse(["a", 1])  # type: ignore[list-item]
 
@@ -157,3 +86,231 @@ class Sources(InFolder):
         parser = kinglet.load(with_pattern("{s:time} {m:rest}") + "time: {from: s, format: '%d/%b %H:%M'}\n")
         self.assertEqual(2020, parser.parse(path).events["time"].item().year)
         self.assertEqual(2025, parser.parse(path, at="2026-01-01").events["time"].item().year)
+
+    def test_folders_and_globs(self) -> None:
+        for name in ("b/2.log", "b/1.log", "a.log", ".hidden/x.log", "b/.y.log"):
+            (self.folder / name).parent.mkdir(exist_ok=True)
+            self.write(name, f"{name}\n")
+        (self.folder / "b" / "round").symlink_to(self.folder, target_is_directory=True)
+        parser = kinglet.load(with_pattern("{a:rest}"))
+        self.assertEqual(["a.log", "b/1.log", "b/2.log"], parser.parse(self.folder).events["a"].to_list())
+        self.assertEqual(["b/1.log", "b/2.log"], parser.parse("b/*.log").events["a"].to_list())
+        self.assertEqual(["a.log", "b/1.log", "b/2.log"], parser.parse("**/*.log").events["file"].to_list())
+        self.assertEqual([(1, 0)] * 3, parser.parse(self.folder).events.select("line", "offset").rows())
+
+
+PACK: dict[str, Callable[[bytes], bytes]] = {
+    "gzip": gzip.compress,
+    "bzip2": bz2.compress,
+    "xz": lzma.compress,
+    "zstd": zstandard.compress,
+}
+
+
+class Packed(InFolder):
+    TEXT = b"".join(b"line %d of a log\n" % i for i in range(5000))
+
+    def test_by_content_in_one_member_or_several_whatever_the_chunks(self) -> None:
+        wanted = events(self.TEXT, CutRule())
+        for name, pack in PACK.items():
+            for data in (pack(self.TEXT), pack(self.TEXT[:777]) + pack(self.TEXT[777:])):
+                with self.subTest(packing=name):
+                    self.assertEqual(wanted, events(data, CutRule()))
+                    self.assertEqual(wanted, events(data, CutRule(), 500))
+                    source = open_sources(data)[0]
+                    list(cut(source, CutRule()))
+                    self.assertEqual((name, False), (source.packing, source.cut_off))
+
+    def test_what_ends_too_early_gives_what_there_is_and_says_so(self) -> None:
+        for name, pack in PACK.items():
+            with self.subTest(packing=name):
+                found = events((pack(self.TEXT) + pack(self.TEXT))[:-30], CutRule())
+                self.assertEqual("line 0 of a log", found[0][2])
+                self.assertEqual([["cut-off"]], [faults for *_, faults in found if faults])
+                self.assertEqual(["cut-off"], found[-1][3])
+
+    def test_a_bomb_is_stopped_by_the_limit(self) -> None:
+        self.write("bomb.gz", gzip.compress(b"\n" * 30_000_000))
+        parser = kinglet.load(with_pattern("{a:rest}"))
+        with (
+            mock.patch.object(unpacking, "LIMIT_BYTES", 1_000_000),
+            self.assertRaisesRegex(kinglet.InputError, "bomb.gz: unpacks to .* more than 200 times .*--unpack-limit"),
+        ):
+            parser.parse("bomb.gz")
+        with self.assertRaisesRegex(kinglet.InputError, "more than the 5,000 bytes allowed"):
+            parser.parse("bomb.gz", unpack_limit=5000)
+        self.assertEqual(0, len(parser.parse("bomb.gz")))
+
+    def test_trailing_zeros_and_packed_text_in_another_encoding(self) -> None:
+        self.assertEqual([("a", "")], texts_of(gzip.compress(b"a\n") + b"\0" * 512))
+        self.assertEqual([("ä", ""), ("b", "")], texts_of(gzip.compress("ä\nb\n".encode("utf-16"))))
+
+
+def texts_of(data: bytes) -> list[tuple[str, str]]:
+    return [(text, " ".join(faults)) for _, _, text, faults in events(data, CutRule())]
+
+
+class Encodings(unittest.TestCase):
+    LOG = "03:00 Café zu\r\n03:01 Müller 25°\n\n03:02 ça suffit – déjà\n"
+    LINES = ((1, "03:00 Café zu"), (2, "03:01 Müller 25°"), (4, "03:02 ça suffit – déjà"))
+
+    def test_told_by_content_with_offsets_of_the_log_itself(self) -> None:
+        for encoding, told, evidence in (
+            ("utf-8", "utf-8", "7 multi-byte characters and no invalid byte"),
+            ("utf-8-sig", "utf-8", "byte order mark EF BB BF"),
+            ("utf-16", "utf-16-le", "byte order mark FF FE"),
+            ("utf-16-le", "utf-16-le", r"\d+ % of each second byte of two is zero; no byte order mark"),
+            ("utf-16-be", "utf-16-be", r"\d+ % of each first byte of two is zero"),
+            ("utf-32", "utf-32-le", "byte order mark FF FE 00 00"),
+            ("cp1252", "cp1252", "7 bytes above 7F that are not UTF-8 and read as Western letters and signs"),
+        ):
+            for chunk in (0, 1, 7):
+                with self.subTest(encoding=encoding, chunk=chunk):
+                    data = self.LOG.encode(encoding)
+                    with mock.patch.object(sources, "CHUNK_BYTES", chunk or sources.CHUNK_BYTES):
+                        source = open_sources(data)[0]
+                        frame = next(cut(source, CutRule())).frame
+                    assert source.encoding is not None
+                    self.assertEqual(told, source.encoding.name)
+                    self.assertRegex(source.encoding.evidence, evidence)
+                    self.assertEqual(list(self.LINES), frame.select("line", "raw").rows())
+                    for offset, raw in frame.select("offset", "raw").rows():
+                        text = raw.encode(told)
+                        self.assertEqual(text, data[offset : offset + len(text)])
+
+    def test_the_call_overrides_the_parser_which_overrides_the_content(self) -> None:
+        data = "03:00 Привет\n".encode("koi8-r")
+        parser = kinglet.load(with_pattern("{t:word} {m:rest}") + "events: {encoding: koi8-r}\n")
+        self.assertEqual(["Привет"], parser.parse(data).events["m"].to_list())
+        self.assertEqual(["рТЙЧЕФ"], parser.parse(data, encoding="cp1251").events["m"].to_list())
+        with self.assertRaisesRegex(kinglet.UsageError, "no such encoding `utf8x`; did you mean"):
+            parser.parse(data, encoding="utf8x")
+        with self.assertRaisesRegex(kinglet.ParserFileError, "events.encoding: no such encoding `koi8`"):
+            kinglet.load(with_pattern("{m:rest}") + "events: {encoding: koi8}\n")
+        shifted = "events: {encoding: shift_jis}\n"
+        data = "03:00 日本\n03:01 語\n".encode("shift_jis")
+        self.assertEqual(
+            ["日本", "語"], kinglet.load(with_pattern("{t:word} {m:rest}") + shifted).parse(data).events["m"].to_list()
+        )
+
+    def test_invalid_bytes_are_replaced_and_marked_and_zeros_kept(self) -> None:
+        for data, wanted in {
+            "ü\n".encode() * 9 + b"a\xff\n": ("a\ufffd", "bad-bytes"),
+            b"x\x81y \xe9t\xe9\n".replace(b" ", b" caf\xe9 na\xefve d\xe9j\xe0 "): (
+                "x\ufffdy café naïve déjà été",
+                "bad-bytes",
+            ),
+            b"a\0b\n": ("a\0b", ""),
+            "ab\n".encode("utf-16") + b"\x00\xd8c\x00\n\x00": ("\ufffdc", "bad-bytes"),
+            "ab\n".encode("utf-16") + b"c\x00d": ("c\ufffd", "bad-bytes"),
+        }.items():
+            with self.subTest(data=data):
+                self.assertEqual(wanted, texts_of(data)[-1])
+                self.assertEqual(events(data, CutRule()), events(data, CutRule(), 1))
+
+    def test_the_encoding_may_show_late(self) -> None:
+        ascii_ = b"plain text\n" * 20_000
+        for late in ("Müller\n".encode("cp1252") * 3, "Müller\n".encode() * 3, "Müller é\n".encode("cp1252") * 20_000):
+            with self.subTest(late=late[:9]):
+                self.assertIn("Müller", texts_of(ascii_ + late)[-1][0])
+                self.assertEqual(events(ascii_ + late, CutRule()), events(ascii_ + late, CutRule(), 70_001))
+
+    def test_line_ends(self) -> None:
+        for data, rule, wanted in (
+            (b"a\rb\rc", CutRule(), ["a", "b", "c"]),
+            (b"a\nb\r\nc\rd\n", CutRule(), ["a", "b", "c\rd"]),
+            (b"a\nb\r\nc\rd\n", CutRule(line_ends="any"), ["a", "b", "c", "d"]),
+            (b"a\rb\r", CutRule(line_ends="lf"), ["a\rb"]),
+        ):
+            self.assertEqual(wanted, [text for text, _ in texts(data, rule)])
+
+    def test_records_counted_in_bytes_are_decoded_one_by_one(self) -> None:
+        data = "Müller 1Jürgen 2".encode("cp1252")
+        self.assertEqual([("Müller 1", ""), ("Jürgen 2", "")], texts(data, CutRule("length", 8)))
+        self.assertEqual([("\u00c1\u00e2", "")], texts(b"\x65\x42", CutRule("length", 2, encoding="cp037")))
+        self.assertEqual(["bad-bytes", "bad-bytes"], [why for _, why in texts("aüb".encode(), CutRule("length", 2))])
+
+
+class Pipes(InFolder):
+    def parse(self, yaml: str, writes: list[tuple[float, bytes]]) -> list[tuple[float, list[str], list[str]]]:
+        """When events came, their texts and faults, from a pipe that is written to with pauses."""
+        reader, writer = os.pipe()
+
+        def write() -> None:
+            for wait, data in writes:
+                time.sleep(wait)
+                os.write(writer, data)
+            os.close(writer)
+
+        parser = kinglet.load(with_pattern("{a:rest}") + yaml)
+        thread = threading.Thread(target=write)
+        found = []
+        with mock.patch.object(sys, "stdin", mock.Mock(buffer=os.fdopen(reader, "rb"))):
+            thread.start()
+            started = time.monotonic()
+            for batch in parser.parse_batches("-"):
+                faults = [" ".join(faults) for faults in batch.events["faults"]]
+                found.append((time.monotonic() - started, batch.events["raw"].to_list(), faults))
+        thread.join()
+        return found
+
+    def test_events_come_as_soon_as_they_are_whole(self) -> None:
+        found = self.parse("", [(0, b"a\nb"), (0.8, b"c\n")])
+        self.assertEqual([["a"], ["bc"]], [raw for _, raw, _ in found])
+        self.assertLess(found[0][0], 0.7)
+
+    def test_an_event_whose_end_does_not_come_is_given_out_after_the_idle_time(self) -> None:
+        rule = r"events: {start: '^\d', idle: 200 ms}"
+        found = self.parse(rule, [(0, b"1 a\n  more\n"), (1.2, b"  late\n2 b\n")])
+        self.assertEqual([["1 a\n  more"], ["  late", "2 b"]], [raw for _, raw, _ in found])
+        self.assertEqual([""], found[0][2])
+        self.assertIn("no-start", found[1][2][0])
+        self.assertLess(found[0][0], 1.0)
+        found = self.parse("events: {line: true, idle: 200 ms}", [(0, b"half"), (1.2, b" line\nb\n")])
+        self.assertEqual([["half"], [" line", "b"]], [raw for _, raw, _ in found])
+        self.assertEqual([[""], ["after-pause", ""]], [faults for *_, faults in found])
+
+
+class ManySmallLogs(InFolder):
+    def test_together_or_apart_they_give_the_same_events(self) -> None:
+        parts = [b"1 a\n  b\n", b"", b"  lost\n2 c", b"\n\n", b"3 \xff\n", "4 ü".encode("utf-16"), b"END\n", b"5\rx\r"]
+        for i, data in enumerate(parts):
+            self.write(f"{i}.log", data)
+        self.write("8.log.gz", gzip.compress(b"6 d\nEND"))
+        for rule in (CutRule(), CutRule("start", r"^\d"), CutRule("end", "^END"), CutRule("indent"),
+                     CutRule("blank-line"), CutRule("start", r"^\d", max_bytes=64, max_lines=1), CutRule("json"),
+                     CutRule("csv")):  # fmt: skip
+            with self.subTest(rule=rule):
+                self.same(rule)
+
+    def test_json_together_or_apart(self) -> None:
+        good = [b'{"r": [{"a": {"r": [{}]}}, {"b": 1}]}', b'{"n": 1,\n "r": [\n  {"c": 2}\n ]}\n', b"",
+                b'[{"d": 1},\n {"e": 2}]']  # fmt: skip
+        bad = [b'{"r": [{"f": 1}, {"g": ', b'{"q": [{"h": 1}]}', b"}{", b'{"r": [{"i": "j}]}\n', b'{"k": 1},',
+               b'{"l": 1}\nlost\n']  # fmt: skip
+        for parts in (good, good + bad, [bad[0], *good], bad):
+            for i in range(12):
+                self.write(f"{i:02}.json", parts[i] if i < len(parts) else good[i % 4])
+            for rule in (CutRule("json"), CutRule("json", "r")):
+                with self.subTest(rule=rule, parts=parts):
+                    self.same(rule)
+
+    def same(self, rule: CutRule) -> None:
+        together = list(cut_all(open_sources(self.folder), rule))
+        with mock.patch.multiple(joining, SHARED_EVENTS=0, SMALL_BYTES=0):
+            apart = list(cut_all(open_sources(self.folder), rule))
+        self.assertEqual(1, len(together))
+        self.assertEqual(self.rows(apart), self.rows(together))
+
+    def rows(self, batches: list[EventBatch | None]) -> list[tuple[object, ...]]:
+        found: list[tuple[object, ...]] = []
+        for batch in batches:
+            assert batch is not None
+            numbers = batch.frame["#source"] if "#source" in batch.frame.columns else [0] * len(batch)
+            for i, (row, number) in enumerate(
+                zip(batch.frame.select("line", "offset", "raw").rows(), numbers, strict=True)
+            ):
+                source = batch.sources[number]
+                faults = {name for name, mask in batch.faults if mask[i]}
+                found.append((*row, source.name, source.fingerprint, source.encoding and source.encoding.name, faults))
+        return found

@@ -21,7 +21,7 @@ from kinglet.engine.parsed import Parsed
 from kinglet.engine.plan import STATES, Plan
 from kinglet.engine.running import Options, run
 from kinglet.errors import UsageError
-from kinglet.raw.sources import Given, Source, open_source
+from kinglet.raw.sources import Given, Source, open_sources
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -71,13 +71,17 @@ class Parser:
         *,
         at: str | date | datetime | None = None,
         zone: str | None = None,
+        encoding: str | None = None,
+        unpack_limit: int | None = None,
         most: int | None = None,
     ) -> Result:
-        """Parses a whole log into memory.
+        """Parses a whole log, or all logs that a folder or glob means, into memory.
 
-        source: a path, `-`, bytes, a text of several lines, or an iterable of raw events.
+        source: a path, a glob, a folder, `-`, bytes, a text of several lines, or an iterable of raw events.
         at: the moment near which stamps without a year lie; otherwise when the file was written.
         zone: IANA zone for stamps that carry none, where the parser names none.
+        encoding: of the log; otherwise what the parser says, or what its content tells.
+        unpack_limit: the most bytes that a packed log may unpack to.
         most: stop after so many events.
 
         Raises:
@@ -85,7 +89,8 @@ class Parser:
         """
         batches: list[Parsed] = []
         count = 0
-        for parsed, _ in self.run_batches([open_source(source)], at=at, zone=zone):
+        sources = open_sources(source, encoding=encoding, unpack_limit=unpack_limit)
+        for parsed, _ in self.run_batches(sources, at=at, zone=zone):
             batches.append(parsed)
             count += parsed.counts["events"]
             if most is not None and count >= most:
@@ -97,6 +102,8 @@ class Parser:
         *sources: Given,
         at: str | date | datetime | None = None,
         zone: str | None = None,
+        encoding: str | None = None,
+        unpack_limit: int | None = None,
         workers: int | None = None,
     ) -> Iterator[Result]:
         """Parses logs that need not fit in memory, a batch at a time and in order.
@@ -106,7 +113,7 @@ class Parser:
         """
         if not sources:
             raise UsageError("parse_batches needs at least one source")
-        opened = [open_source(source) for source in sources]
+        opened = open_sources(*sources, encoding=encoding, unpack_limit=unpack_limit)
         for parsed, _ in self.run_batches(opened, at=at, zone=zone, workers=workers):
             yield Result(self, (parsed,))
 

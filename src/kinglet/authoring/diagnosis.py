@@ -49,7 +49,12 @@ _PLAIN = {
     "no-time": "no stamp where the time rules look for one",
     "no-start": "these lines stand before the first line that starts an event",
     "too-long": "longer than `events.max_bytes`; cut into pieces",
-    "bad-bytes": "has bytes that are not UTF-8; they show as \ufffd",
+    "bad-bytes": "has bytes that the encoding of the log does not know; they show as \ufffd",
+    "too-many-lines": "of more lines than `events.max_lines`; cut into pieces",
+    "cut-off": "its end is missing",
+    "stray-text": "stands between records and belongs to none",
+    "bad-count": "the count of bytes before it is missing or wrong",
+    "after-pause": "goes on with a line that was given out before its end had come",
 }
 
 

@@ -81,6 +81,8 @@ def _try(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
         most=100_000,
         at=None,
         zone=None,
+        encoding=None,
+        unpack_limit=None,
         as_json=False,
     )
 

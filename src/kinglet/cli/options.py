@@ -41,3 +41,44 @@ def _known_zone(ctx: click.Context, parameter: click.Parameter, value: str | Non
             hint = did_you_mean(value, zoneinfo.available_timezones(), "use an IANA name such as `Atlantic/Azores`")
             raise click.BadParameter(f"no such zone `{value}`; {hint}", ctx, parameter) from None
     return value
+
+
+def encoding() -> Decorator:
+    return click.option(
+        "--encoding",
+        metavar="NAME",
+        callback=_known_encoding,
+        help="Encoding of the log, such as cp1252; told by its content unless given.",
+    )
+
+
+def unpack_limit() -> Decorator:
+    return click.option(
+        "--unpack-limit",
+        metavar="SIZE",
+        callback=_size,
+        help="The most that a packed log may unpack to, such as 20GiB; otherwise 1 GiB, or 200 times what is packed.",
+    )
+
+
+def _known_encoding(ctx: click.Context, parameter: click.Parameter, value: str | None) -> str | None:
+    from kinglet.errors import UsageError
+    from kinglet.raw.encodings import named
+
+    if value is not None:
+        try:
+            named(value)
+        except UsageError as error:
+            raise click.BadParameter(str(error), ctx, parameter) from None
+    return value
+
+
+def _size(ctx: click.Context, parameter: click.Parameter, value: str | None) -> int | None:
+    from kinglet.definition.schema import bytes_of
+
+    if value is None:
+        return None
+    try:
+        return int(bytes_of(value))
+    except ValueError as error:
+        raise click.BadParameter(f"`{value}` {error}", ctx, parameter) from None

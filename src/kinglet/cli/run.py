@@ -33,6 +33,8 @@ if TYPE_CHECKING:
 @click.option("--workers", type=click.IntRange(1, 256), help="Threads to parse with; all processors unless given.")
 @options.moment()
 @options.zone()
+@options.encoding()
+@options.unpack_limit()
 @options.as_json()
 def command(
     files: tuple[str, ...],
@@ -42,6 +44,8 @@ def command(
     workers: int | None,
     at: str | None,
     zone: str | None,
+    encoding: str | None,
+    unpack_limit: int | None,
     as_json: bool,
 ) -> None:
     """Parse FILEs in bulk and write the events to OUT.
@@ -53,14 +57,14 @@ def command(
     from kinglet.output.views import view
     from kinglet.output.writers import writer_for
     from kinglet.parser import load
-    from kinglet.raw.sources import open_source
+    from kinglet.raw.sources import open_sources
 
     if as_json and output == "-":
         raise UsageError("--json and -o - both write to standard output; give -o a file")
     loaded = load(parser)
     gc.freeze()
     gc.enable()
-    sources = [open_source(name) for name in files]
+    sources = open_sources(*files, encoding=encoding, unpack_limit=unpack_limit)
     counts: dict[str, int] = {}
     started = time.perf_counter()
     with writer_for(output, view(loaded.plan, form)) as writer, _progress(sources) as advance:

@@ -28,6 +28,8 @@ _MOST = 100_000
 @click.option("--most", default=_MOST, show_default=True, type=click.IntRange(1), help="Events to read of each file.")
 @options.moment()
 @options.zone()
+@options.encoding()
+@options.unpack_limit()
 @options.as_json()
 def command(
     parser: str,
@@ -37,6 +39,8 @@ def command(
     most: int,
     at: str | None,
     zone: str | None,
+    encoding: str | None,
+    unpack_limit: int | None,
     as_json: bool,
 ) -> None:
     """Parse a sample with PARSER and show what came out of it.
@@ -53,7 +57,7 @@ def command(
     found: list[dict[str, Any]] = []
     out = console()
     for name in files:
-        result = loaded.parse(name, at=at, zone=zone, most=most)
+        result = loaded.parse(name, at=at, zone=zone, encoding=encoding, unpack_limit=unpack_limit, most=most)
         if not len(result):
             raise InputError(f"{name}: is empty; there is nothing to parse")
         shown = preview(result, show=show, only=only)

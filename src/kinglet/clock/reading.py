@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 import re
 from collections.abc import Callable
 from datetime import datetime, timedelta
@@ -26,24 +25,36 @@ class TimeReading(NamedTuple):
     year: int | None = None
 
 
-def instants(text: pl.Series, reading: TimeReading, reference: datetime, zone: str | None = None) -> pl.Series:
+Reference = datetime | pl.Series
+"""The moment near which stamps lie, aware and in UTC: one for all of them, or one for each."""
+
+
+def instants(text: pl.Series, reading: TimeReading, reference: Reference, zone: str | None = None) -> pl.Series:
     """The instants that stamps stand for, null where a stamp cannot be read.
 
-    text: stamps as text. reference: the moment nearest to which a missing year is taken, an
-    aware UTC datetime. zone: IANA zone for stamps that carry none, where the reading has none.
+    text: stamps as text. reference: the moment nearest to which a missing year is taken. zone:
+    IANA zone for stamps that carry none, where the reading has none.
     Returns a Datetime column of the same length, UTC, microseconds.
     """
     local = reading.zone or zone or "UTC"
     result = pl.Series(text.name, [None], dtype=INSTANT).new_from_index(0, len(text))
     for fmt in reading.formats:
-        read = functools.partial(_read, fmt=fmt, reading=reading, reference=reference, zone=local)
-        result = _filled(result, text, read)
-        if result.null_count() == text.null_count():
+        gaps = (result.is_null() & text.is_not_null()).arg_true()
+        if not len(gaps):
             break
+        if len(gaps) == len(text):
+            result = _read(text, fmt, reading, reference, local).cast(INSTANT)
+        else:
+            found = _read(text.gather(gaps), fmt, reading, _of(reference, gaps), local)
+            result = result.scatter(gaps, found.cast(INSTANT))
     return result
 
 
-def _read(text: pl.Series, fmt: Format, reading: TimeReading, reference: datetime, zone: str) -> pl.Series:
+def _of(reference: Reference, rows: pl.Series) -> Reference:
+    return reference.gather(rows) if isinstance(reference, pl.Series) else reference
+
+
+def _read(text: pl.Series, fmt: Format, reading: TimeReading, reference: Reference, zone: str) -> pl.Series:
     if fmt.epoch:
         return _from_epoch(text, fmt.epoch)
     if fmt.text == "iso8601":
@@ -100,20 +111,21 @@ def localize(values: pl.Series, zone: str) -> pl.Series:
     return local.dt.convert_time_zone("UTC")
 
 
-def _nearest_year(text: pl.Series, fmt: Format, reference: datetime, zone: str) -> pl.Series:
+def _nearest_year(text: pl.Series, fmt: Format, reference: Reference, zone: str) -> pl.Series:
     """The latest year that puts the instant no more than a day after the reference."""
-    limit = reference + timedelta(days=1)
-    result: pl.Series | None = None
-    for year in range(reference.year + 1, reference.year - _LEAP_SPAN - 1, -1):
-
-        def read(part: pl.Series, year: int = year) -> pl.Series:
-            values = _from_engine(_with_year(part, year), fmt, zone)
-            return values.set(values > limit, None)
-
-        result = read(text) if result is None else _filled(result, text, read)
-        if result.null_count() == text.null_count():
+    if isinstance(reference, pl.Series):
+        years = reference.dt.year()
+        first, last = int(years.min()), int(years.max())  # type: ignore[arg-type]
+    else:
+        first = last = reference.year
+    result = pl.Series(text.name, [None], dtype=INSTANT).new_from_index(0, len(text))
+    for year in range(last + 1, first - _LEAP_SPAN - 1, -1):
+        gaps = (result.is_null() & text.is_not_null()).arg_true()
+        if not len(gaps):
             break
-    assert result is not None
+        values = _from_engine(_with_year(text.gather(gaps), year), fmt, zone)
+        near = values <= _of(reference, gaps) + timedelta(days=1)
+        result = result.scatter(gaps.filter(near), values.filter(near))
     return result
 
 

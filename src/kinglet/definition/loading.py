@@ -91,7 +91,7 @@ def _problem(detail: ErrorDetails, found: Document) -> Problem:
     if kind == "literal_error":
         return found.problem(path, f"is {value!r}", f"must be {context['expected']}")
     if kind == "string_pattern_mismatch":
-        wanted = "1.2.0" if path[-1:] == ("version",) else "pump-panel"
+        wanted = {"version": "1.2.0", "xml": "Event"}.get(str(path[-1]), "pump-panel")
         return found.problem(path, f"{value!r} is not in the right form", f"write it like `{wanted}`")
     if kind == "value_error":
         message, _, hint = str(context["error"]).partition("; ")

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, field_validator, model_validator
 
 _SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
+_SPAN = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s)\s*")
 _UNITS = {"b": 1, "kib": 2**10, "mib": 2**20, "gib": 2**30, "kb": 10**3, "mb": 10**6, "gb": 10**9}
 
 DEFAULT_MAX_BYTES = 8 * 2**20
@@ -21,15 +22,28 @@ def _as_list(value: Any) -> Any:
     return value if isinstance(value, list) or value is None else [value]
 
 
+_PLAIN_RULES = ("line", "blank-line", "indent", "json", "csv", "nul", "counted")
+
+
 def _as_events(value: Any) -> Any:
-    return {} if value == "line" else value
+    if isinstance(value, str):
+        if value not in _PLAIN_RULES:
+            raise ValueError(f"is not a rule by itself: `{value}`")
+        return {value: True}
+    return value
+
+
+def _seconds(value: Any) -> Any:
+    match = _SPAN.fullmatch(value) if isinstance(value, str) else None
+    return float(match[1]) * (0.001 if match[2] == "ms" else 1) if match else value
 
 
 def _as_rules(value: Any) -> Any:
     return [value] if isinstance(value, dict) else value
 
 
-def _bytes(value: Any) -> Any:
+def bytes_of(value: Any) -> Any:
+    """A number of bytes from text such as `64 KiB`; what is no text stays as it is."""
     if not isinstance(value, str):
         return value
     match = _SIZE.fullmatch(value)
@@ -48,7 +62,16 @@ Kinds = Annotated[
     list[str | int], BeforeValidator(_as_list), _one_or_many({"type": ["string", "integer"]}), Field(min_length=1)
 ]
 Size = Annotated[
-    int, BeforeValidator(_bytes), WithJsonSchema({"type": ["integer", "string"], "examples": ["64 KiB"]}), Field(ge=64)
+    int,
+    BeforeValidator(bytes_of),
+    WithJsonSchema({"type": ["integer", "string"], "examples": ["64 KiB"]}),
+    Field(ge=64),
+]
+Seconds = Annotated[
+    float,
+    BeforeValidator(_seconds),
+    WithJsonSchema({"type": ["number", "string"], "examples": ["500 ms", "5 s"]}),
+    Field(gt=0, le=3600),
 ]
 
 
@@ -73,11 +96,63 @@ class Claims(Section):
     contains: Texts | None = Field(None, description="text that every log of this kind contains")
 
 
-class Events(Section):
-    """Where an event begins. Without `start` every line is an event."""
+class Csv(Section):
+    """Rows of delimited text."""
 
+    delimiter: str = Field(",", min_length=1, max_length=1, description="the character between values")
+    quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
+    header: bool = Field(True, description="the first row names the columns and is no event")
+
+
+Flag = Literal[True] | None
+
+
+class Events(Section):
+    """What breaks the log into events: one of the rules, and limits. Without a rule every line is an event."""
+
+    line: Flag = Field(None, description="every line is an event")
     start: str | None = Field(None, description="regex that the first line of an event matches")
-    max_bytes: Size = Field(DEFAULT_MAX_BYTES, description="longer events are cut here, with a fault")
+    end: str | None = Field(None, description="regex that the last line of an event matches")
+    blank_line: Flag = Field(None, alias="blank-line", description="a line with nothing on it stands between events")
+    indent: Flag = Field(None, description="indented lines continue the event before them")
+    json_: Literal[True] | str | None = Field(
+        None, alias="json", description="JSON values: true for one after another or an array, or the key of an array"
+    )
+    xml: str | None = Field(
+        None, pattern=r"^[A-Za-z_][\w.-]*(:[A-Za-z_][\w.-]*)?$", description="name of the XML element that is an event"
+    )
+    csv: Literal[True] | Csv | None = Field(
+        None, description="rows of delimited text, quotes around line ends respected"
+    )
+    nul: Flag = Field(None, description="a zero byte stands between events")
+    separator: str | None = Field(None, min_length=1, description="this text stands between events")
+    length: int | None = Field(None, ge=1, description="every event has so many bytes")
+    counted: Flag = Field(None, description="before each event stands how many bytes it has (RFC 6587)")
+    max_bytes: Size = Field(DEFAULT_MAX_BYTES, description="longer events come in pieces, with a fault")
+    max_lines: int | None = Field(None, ge=1, description="events of more lines come in pieces, with a fault")
+    idle: Seconds = Field(
+        5.0, description="what has come of an event is given out when so long no more has come; seconds"
+    )
+    line_ends: Literal["auto", "lf", "any"] = Field(
+        "auto", description="lf: LF and CRLF; any: CR too; auto: by what the start of the log has"
+    )
+    encoding: str | None = Field(None, description="encoding of the log; told by its content unless given")
+
+    @property
+    def rules(self) -> dict[str, Any]:
+        """The rules that are given, by their names in the file."""
+        named = {name: getattr(self, name) for name in ("line", "start", "end")}
+        named |= {"blank-line": self.blank_line, "indent": self.indent, "json": self.json_}
+        named |= {name: getattr(self, name) for name in ("xml", "csv", "nul", "separator", "length", "counted")}
+        return {name: value for name, value in named.items() if value is not None}
+
+    @model_validator(mode="after")
+    def _one_rule(self) -> Events:
+        if len(self.rules) > 1:
+            raise ValueError("has more than one rule: " + ", ".join(f"`{name}`" for name in self.rules))
+        if self.length is not None and self.length > self.max_bytes:
+            raise ValueError("has a `length` that is more than `max_bytes` allows")
+        return self
 
 
 class TimeRule(Section):

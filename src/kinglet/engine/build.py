@@ -14,9 +14,9 @@ import polars as pl
 from kinglet.clock.formats import Format, parse_format
 from kinglet.clock.reading import TimeReading
 from kinglet.definition.document import Document, Path
-from kinglet.definition.schema import ParserFile, TimeRule, Variant
+from kinglet.definition.schema import Csv, Events, ParserFile, TimeRule, Variant
 from kinglet.engine.plan import RESERVED, FieldPlan, Plan, Reading, TimeRulePlan, VariantPlan
-from kinglet.errors import ParserFileError, Problem, did_you_mean
+from kinglet.errors import ParserFileError, Problem, UsageError, did_you_mean
 from kinglet.model.mapping import MappingPlan, build_mapping, merged
 from kinglet.model.schema import load_model
 from kinglet.patterns.compiling import to_regexes
@@ -24,6 +24,7 @@ from kinglet.patterns.dialect import RegexError, check_regex
 from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
 from kinglet.patterns.types import TYPES, SlotType
 from kinglet.raw.cutting import CutRule
+from kinglet.raw.encodings import named
 
 _ISO = "iso8601"
 
@@ -91,9 +92,34 @@ def _is_zone(name: str) -> bool:
 
 
 def _cut(work: _Build) -> None:
-    start = work.definition.events.start
-    if start is not None:
-        _checked_regex(work, ("events", "start"), start)
+    events = work.definition.events
+    for name, regex in (("start", events.start), ("end", events.end)):
+        if regex is not None:
+            _checked_regex(work, ("events", name), regex)
+    if events.encoding is not None:
+        try:
+            named(events.encoding)
+        except UsageError as error:
+            message, _, hint = str(error).partition("; ")
+            work.report(("events", "encoding"), message, hint)
+
+
+def cut_rule(events: Events) -> CutRule:
+    """The cutting rule of a parser file's `events`."""
+    kind, value = next(iter(events.rules.items()), ("line", None))
+    csv = value if isinstance(value, Csv) else Csv.model_validate({})
+    return CutRule(
+        kind,
+        value if isinstance(value, str | int) and value is not True else None,
+        events.max_bytes,
+        events.max_lines,
+        csv.delimiter,
+        csv.quote,
+        csv.header,
+        events.idle,
+        events.line_ends,
+        events.encoding,
+    )
 
 
 def _envelope(work: _Build) -> None:
@@ -376,7 +402,7 @@ def _plan(work: _Build) -> Plan:
     return Plan(
         parser=definition.parser,
         version=definition.version,
-        cut=CutRule(definition.events.start, definition.events.max_bytes),
+        cut=cut_rule(definition.events),
         envelope=work.envelope,
         body=work.body,
         kind=definition.kind,

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from datetime import datetime
 
 import polars as pl
 
 from kinglet.clock.formats import parse_format
-from kinglet.clock.reading import TimeReading, instants
+from kinglet.clock.reading import Reference, TimeReading, instants
 from kinglet.engine.plan import FieldPlan
 
 _WORDS = {"true": True, "yes": True, "on": True, "1": True, "false": False, "no": False, "off": False, "0": False}
@@ -17,7 +16,7 @@ _ISO = TimeReading((parse_format("iso8601"),))
 Faults = list[tuple[str, pl.Series]]
 
 
-def convert(texts: pl.DataFrame, fields: Sequence[FieldPlan], reference: datetime) -> tuple[pl.DataFrame, Faults]:
+def convert(texts: pl.DataFrame, fields: Sequence[FieldPlan], reference: Reference) -> tuple[pl.DataFrame, Faults]:
     """Typed columns of the same names, and a fault with a mask for each field that has bad values."""
     columns: list[pl.Series] = []
     faults: Faults = []

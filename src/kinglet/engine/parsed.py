@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import functools
 from dataclasses import dataclass
-from datetime import datetime
 
 import polars as pl
 
+from kinglet.clock.reading import Reference
 from kinglet.engine.plan import STATES, Plan
 from kinglet.raw.sources import Source
 
@@ -28,11 +28,11 @@ class Parsed:
     """A parsed batch: its parts together are all its events."""
 
     plan: Plan
-    source: Source
+    sources: tuple[Source, ...]
     parts: tuple[Part, ...]
     bytes_read: int
-    reference: datetime
-    """The moment near which the log's stamps lie."""
+    reference: Reference
+    """The moment near which stamps lie: of the log, or where there are several, of each of them."""
 
     @functools.cached_property
     def counts(self) -> dict[str, int]:
@@ -46,11 +46,25 @@ class Parsed:
     def constants(self) -> list[pl.Expr]:
         """The columns that say where events come from and who parsed them."""
         return [
-            pl.lit(self.source.name).alias("file"),
+            self._of_source([source.name for source in self.sources]).alias("file"),
             pl.lit(self.plan.parser).alias("parser"),
             pl.lit(self.plan.version).alias("version"),
-            pl.concat_str(pl.lit(f"{self.source.fingerprint}-"), pl.col("offset")).alias("id"),
+            pl.concat_str(
+                self._of_source([f"{source.fingerprint}-" for source in self.sources]), pl.col("offset")
+            ).alias("id"),
         ]
+
+    def _of_source(self, values: list[str]) -> pl.Expr:
+        """What the log has that an event comes from."""
+        if len(values) == 1:
+            return pl.lit(values[0])
+        return pl.lit(pl.Series(values)).gather(pl.col("#source"))
+
+    def references(self, part: Part) -> Reference:
+        """The reference of every event of a part."""
+        if isinstance(self.reference, pl.Series):
+            return self.reference.gather(part.frame["#source"])
+        return self.reference
 
     def in_order(self, frames: list[pl.DataFrame]) -> pl.DataFrame:
         """Frames of the parts, each with `row`, put together again as the events stood in the log."""

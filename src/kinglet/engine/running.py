@@ -11,12 +11,13 @@ from typing import NamedTuple, TypeVar
 
 import polars as pl
 
-from kinglet.clock.reading import INSTANT, instants
+from kinglet.clock.reading import INSTANT, Reference, instants
 from kinglet.engine.convert import Faults, convert
 from kinglet.engine.extract import extract
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STATES, Plan, Reading
-from kinglet.raw.cutting import EventBatch, cut
+from kinglet.raw.cutting import EventBatch
+from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
 
 _NO_FAULTS = pl.List(pl.String())
@@ -49,7 +50,7 @@ class _Group(NamedTuple):
 
 def parse_batch(plan: Plan, batch: EventBatch, options: Options) -> Parsed:
     """Parses one batch: envelope, kind, variants, types, time, state."""
-    reference = options.at or batch.source.reference
+    reference = options.at or _reference(batch)
     rows = pl.Series("row", range(0)) if not len(batch) else pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
     start = _Group(rows.alias("row"), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
     parts: list[Part] = []
@@ -68,16 +69,25 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options) -> Parsed:
                 parts.append(_finish(plan, index, matched, reference, options, "complete"))
         if rest is not None:
             parts.append(_leftover(plan, rest, candidates, reference, options))
-    return Parsed(plan, batch.source, tuple(parts), batch.bytes_read, reference)
+    return Parsed(plan, batch.sources, tuple(parts), batch.bytes_read, reference)
 
 
-def _envelope(plan: Plan, group: _Group, reference: datetime) -> tuple[_Group | None, _Group | None]:
+def _reference(batch: EventBatch) -> Reference:
+    moments = [source.reference for source in batch.sources]
+    if len(set(moments)) == 1:
+        return moments[0]
+    return pl.Series(moments, dtype=INSTANT)
+
+
+def _envelope(plan: Plan, group: _Group, reference: Reference) -> tuple[_Group | None, _Group | None]:
     if plan.envelope is None:
         return group, None
     return _take(plan.envelope, group, group.columns["raw"], reference)
 
 
-def _take(reading: Reading, group: _Group, text: pl.Series, reference: datetime) -> tuple[_Group | None, _Group | None]:
+def _take(
+    reading: Reading, group: _Group, text: pl.Series, reference: Reference
+) -> tuple[_Group | None, _Group | None]:
     """The events that a reading matches, with their fields, and those that it does not."""
     texts, matched = extract(text, reading)
     if not matched.any():
@@ -86,9 +96,14 @@ def _take(reading: Reading, group: _Group, text: pl.Series, reference: datetime)
     if not matched.all():
         hit, rest, texts = group.where(matched), group.where(~matched), texts.filter(matched)
     if reading.fields:
-        values, faults = convert(texts, reading.fields, reference)
+        values, faults = convert(texts, reading.fields, _near(reference, hit))
         hit = _Group(hit.rows, hit.columns.hstack(values), hit.texts.hstack(texts), [*hit.faults, *faults])
     return hit, rest
+
+
+def _near(reference: Reference, group: _Group) -> Reference:
+    """The reference of each event of a group, where they come from several logs."""
+    return reference.gather(group.columns["#source"]) if isinstance(reference, pl.Series) else reference
 
 
 def _routes(plan: Plan, group: _Group | None) -> Iterator[tuple[_Group, tuple[int, ...]]]:
@@ -112,7 +127,7 @@ def _routes(plan: Plan, group: _Group | None) -> Iterator[tuple[_Group, tuple[in
         yield group.where(route == number), candidates[number]
 
 
-def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...], reference: datetime, options: Options) -> Part:
+def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...], reference: Reference, options: Options) -> Part:
     """Events whose message no variant reads; with an envelope that much of them is understood."""
     if plan.envelope is None:
         faults = [*group.faults, ("no-match", _all(group))]
@@ -124,7 +139,7 @@ def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...], reference:
     )
 
 
-def _finish(plan: Plan, variant: int | None, group: _Group, reference: datetime, options: Options, state: str) -> Part:
+def _finish(plan: Plan, variant: int | None, group: _Group, reference: Reference, options: Options, state: str) -> Part:
     """Time, faults and state; the columns of a part."""
     time, faults = _time(plan, group, reference, options)
     if state == "unmatched":
@@ -148,7 +163,7 @@ def _finish(plan: Plan, variant: int | None, group: _Group, reference: datetime,
     return Part(variant, frame)
 
 
-def _time(plan: Plan, group: _Group, reference: datetime, options: Options) -> tuple[pl.Series, Faults]:
+def _time(plan: Plan, group: _Group, reference: Reference, options: Options) -> tuple[pl.Series, Faults]:
     time = pl.Series("time", [None], dtype=INSTANT).new_from_index(0, len(group.rows))
     if not plan.times:
         return time, group.faults
@@ -157,7 +172,7 @@ def _time(plan: Plan, group: _Group, reference: datetime, options: Options) -> t
         if rule.slot not in group.texts.columns:
             continue
         text = group.texts[rule.slot]
-        value = instants(text, rule.reading, reference, options.zone)
+        value = instants(text, rule.reading, _near(reference, group), options.zone)
         time = value if time.null_count() == len(time) else time.zip_with(time.is_not_null(), value)
         if value.null_count() > text.null_count():
             faults.append((f"bad-time:{rule.slot}", value.is_null() & text.is_not_null()))
@@ -203,7 +218,7 @@ def run(
 
     then is done to every batch by the thread that parsed it.
     """
-    batches = (batch for source in sources for batch in cut(source, plan.cut))
+    batches = cut_all(sources, plan.cut)
     workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
 
     def work(batch: EventBatch) -> tuple[Parsed, T]:
@@ -211,12 +226,16 @@ def run(
         return parsed, then(parsed)
 
     if workers == 1:
-        yield from map(work, batches)
+        yield from (work(batch) for batch in batches if batch is not None)
         return
     waiting: deque[Future[tuple[Parsed, T]]] = deque()
     pool = ThreadPoolExecutor(workers, thread_name_prefix="kinglet")
     try:
         for batch in batches:
+            if batch is None:  # nothing more for now: what there is need not wait
+                while waiting:
+                    yield waiting.popleft().result()
+                continue
             waiting.append(pool.submit(work, batch))
             if len(waiting) > workers:
                 yield waiting.popleft().result()

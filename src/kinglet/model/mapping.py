@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from datetime import datetime
 from typing import Any, NamedTuple
 
 import polars as pl
 
+from kinglet.clock.reading import Reference
 from kinglet.definition.schema import EventMapping, ParserFile, Scalar
 from kinglet.errors import ModelError, did_you_mean
 from kinglet.model.schema import Attribute, Entity, Model, ModelClass, enum_value
@@ -54,13 +54,13 @@ class MappingPlan(NamedTuple):
     used: frozenset[str]
     missing: tuple[str, ...]
 
-    def apply(self, frame: pl.DataFrame, reference: datetime) -> pl.DataFrame:
+    def apply(self, frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
         """The columns of the mapped events, by dotted path; constants are left to the writer."""
         known = frame.with_columns(_time_or(reference))
         return known.select(leaf.value.alias(leaf.path) for leaf in self.leaves if not leaf.is_constant)
 
 
-def _time_or(reference: datetime) -> list[pl.Expr]:
+def _time_or(reference: Reference) -> list[pl.Expr]:
     """An event without a time gets the reference of its log, and says so."""
     unknown = pl.col("time").is_null()
     return [

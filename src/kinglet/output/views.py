@@ -98,7 +98,7 @@ def _applied(parsed: Parsed, part: Part, mapping: MappingPlan) -> pl.DataFrame:
     if part.variant is None:  # where even the envelope did not match, its fields are missing
         fields = parsed.plan.fields.items()
         frame = frame.with_columns(_nulls(name, dtype) for name, dtype in fields if name not in frame.columns)
-    return mapping.apply(frame, parsed.reference)
+    return mapping.apply(frame, parsed.references(part))
 
 
 def _nulls(name: str, dtype: pl.DataType) -> pl.Expr:

@@ -1,44 +1,101 @@
-"""Bytes to events, a buffer at a time.
+"""Text to events, a buffer at a time.
 
 A cut is two arrays of byte offsets into the buffer; the text column that the engine reads is laid
-over that buffer without copying a byte. So every byte is either in an event or in the gap
-between two: a line end, or a line with nothing on it.
+over that buffer without copying a byte. So every byte is either in an event or between two: a
+line end, a line with nothing on it, a separator, or the brackets around records.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import re
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
-import nanoarrow
 import polars as pl
 
 from kinglet.definition.schema import DEFAULT_MAX_BYTES
-from kinglet.raw.sources import Source
+from kinglet.raw.boundaries.base import Boundary, Buffer
+from kinglet.raw.boundaries.elements import Elements
+from kinglet.raw.boundaries.framed import Counted, FixedLength
+from kinglet.raw.boundaries.lines import (
+    EveryLine,
+    GroupedLines,
+    blank_line_rule,
+    end_rule,
+    indent_rule,
+    start_rule,
+)
+from kinglet.raw.boundaries.rows import MAX_LINES, Rows
+from kinglet.raw.boundaries.separated import Separated
+from kinglet.raw.pauses import Pause
+from kinglet.raw.sources import IDLE_SECONDS, Source
+from kinglet.raw.text import POSITION, as_text, bytes_as_text, character_start, codes, found, where
 
 MAX_EVENTS = 100_000
-_BOM = b"\xef\xbb\xbf"
+HEAD_BYTES = 64 * 1024  # how much is looked at to tell the line ends
 _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
-_SPAN = ("start", "end", "line")  # the columns of a frame of spans; any others are faults
+_SPAN = ("start", "end")
+NO_FAULTS = (*_SPAN, "row")
+_AT_FIRST = ("no-start", "stray-text", "bad-count", "after-pause")  # faults of the first piece of an event
 
 
 class CutRule(NamedTuple):
-    """Where events begin: at a line that `start` matches, or without it at every line."""
+    """What breaks a log into events: the rule by name, its argument, and the limits.
 
-    start: str | None = None
+    kind: a key of BOUNDARIES. value: its regex, separator, name, length or key. csv: delimiter,
+    quote and whether the first row is a header. idle: seconds after which what has come of an
+    event that is still being written is given out. line_ends: `auto`, `lf` (also CRLF) or `any`
+    (also CR). encoding: None where it is told by content.
+    """
+
+    kind: str = "line"
+    value: str | int | None = None
     max_bytes: int = DEFAULT_MAX_BYTES
+    max_lines: int | None = None
+    delimiter: str = ","
+    quote: str = '"'
+    header: bool = True
+    idle: float = IDLE_SECONDS
+    line_ends: str = "auto"
+    encoding: str | None = None
+
+
+def _objects(rule: CutRule) -> Boundary:
+    from kinglet.raw.boundaries.objects import Objects  # which needs numpy, whose import takes time
+
+    return Objects(str(rule.value) if rule.value is not None else None, rule.max_bytes)
+
+
+BOUNDARIES: dict[str, Callable[[CutRule], Boundary]] = {
+    "line": lambda rule: EveryLine(),
+    "start": lambda rule: GroupedLines(start_rule(str(rule.value)), rule.max_bytes),
+    "end": lambda rule: GroupedLines(end_rule(str(rule.value)), rule.max_bytes),
+    "blank-line": lambda rule: GroupedLines(blank_line_rule(), rule.max_bytes),
+    "indent": lambda rule: GroupedLines(indent_rule(), rule.max_bytes),
+    "json": _objects,
+    "xml": lambda rule: Elements(str(rule.value), rule.max_bytes),
+    "csv": lambda rule: Rows(rule.delimiter, rule.quote, rule.header, rule.max_bytes, rule.max_lines or MAX_LINES),
+    "nul": lambda rule: Separated(b"\0"),
+    "separator": lambda rule: Separated(str(rule.value).encode()),
+    "length": lambda rule: FixedLength(int(rule.value or 1)),
+    "counted": lambda rule: Counted(rule.max_bytes),
+}
+"""The cutting rules by name."""
+
+_BY_BYTES = ("length", "counted")  # rules that count the bytes of the log itself, not of its text
 
 
 @dataclass(frozen=True)
 class EventBatch:
-    """Events in the order of the log.
+    """Events in the order of the logs.
 
-    frame has line (of the event's first line, from 1), offset (bytes before it) and raw (text).
+    frame has line (of the event's first line, from 1), offset (bytes before it) and raw (text);
+    and where events of several logs are together, `#source`, the place of theirs in sources.
     faults names what is wrong with some of them, each with a mask over the frame.
     """
 
-    source: Source
+    sources: tuple[Source, ...]
     frame: pl.DataFrame
     faults: tuple[tuple[str, pl.Series], ...] = ()
     bytes_read: int = 0
@@ -53,189 +110,254 @@ def cut(source: Source, rule: CutRule) -> Iterator[EventBatch]:
     Raises:
         InputError: the source cannot be read.
     """
+    return (batch for batch in cut_live(source, rule) if batch is not None)
+
+
+def cut_live(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
+    """The same, with None where a log that is still being written has no more for now."""
     if source.events is not None:
         yield from _uncut(source, source.events)
         return
-    cutter = _Cutter(source, rule)
-    chunks = source.chunks()
+    cutter = Cutter(source, rule)
+    chunks = source.chunks(rule.encoding, idle=rule.idle, recode=rule.kind not in _BY_BYTES)
     chunk = next(chunks, None)
     while chunk is not None:
+        if isinstance(chunk, Pause):
+            yield from cutter.flush() if chunk is Pause.LONG else cutter.pause()
+            yield None
+            chunk = next(chunks, None)
+            continue
         following = next(chunks, None)
         yield from cutter.feed(chunk, final=following is None)
         chunk = following
+    yield from cutter.end()
 
 
 def _uncut(source: Source, events: list[str]) -> Iterator[EventBatch]:
     for first in range(0, len(events), MAX_EVENTS):
         raw = pl.Series("raw", events[first : first + MAX_EVENTS], dtype=pl.String)
         offsets = pl.int_range(first, first + len(raw), eager=True).alias("offset")
-        yield EventBatch(source, pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]))
+        yield EventBatch((source,), pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]))
 
 
-class _Cutter:
+class Cutter:
     """Holds what has been read and not yet cut: the beginning of an event whose end has not come."""
 
     def __init__(self, source: Source, rule: CutRule) -> None:
         self.source, self.rule = source, rule
+        self.boundary = BOUNDARIES[rule.kind](rule)
         self.held = b""
-        self.offset = 0  # of the first byte held
+        self.offset = 0  # of the first byte held, in the log
         self.line = 1  # number of the line it stands on
-        self.continued = False  # whether it goes on with an event that was too long
-        self.fresh = True
+        self.continued: str | None = None  # why it goes on with an event of which a piece is out
+        self.after_pause = False  # whether it goes on with a line that was given out unfinished
+        self.lone_returns: bool | None = {"lf": False, "any": True}.get(rule.line_ends)
+        self.began = False
 
-    def feed(self, chunk: bytes, *, final: bool) -> Iterator[EventBatch]:
-        if self.fresh:
-            self.fresh = False
-            if chunk.startswith(_BOM):
-                chunk, self.offset = chunk[len(_BOM) :], len(_BOM)
+    def feed(self, chunk: bytes, *, final: bool = False) -> Iterator[EventBatch]:
+        """The events whose end is in the next bytes of the log, or all where these are the last."""
         data = self.held + chunk if self.held else chunk
-        if final or b"\n" in chunk or len(data) > self.rule.max_bytes + _TAIL:
-            yield from self._cut(data, final)
-        else:
+        if not self._begun(data, final):
             self.held = data
+            return
+        yield from self._cut(data, final)
+
+    def pause(self) -> Iterator[EventBatch]:
+        """The whole events of a log that is too short yet to tell its line ends."""
+        if self.held and self.lone_returns is None and self._begun(self.held, True):
+            yield from self._cut(self.held, final=False)
+
+    def flush(self) -> Iterator[EventBatch]:
+        """The events of which no more has come for a while, as far as they have come."""
+        if self.held and self._begun(self.held, True):
+            unfinished = not self.held.endswith((b"\n", b"\r"))
+            yield from self._cut(self.held, final=True)
+            self.boundary = BOUNDARIES[self.rule.kind](self.rule)
+            self.after_pause, self.continued = unfinished, None
+
+    def end(self) -> Iterator[EventBatch]:
+        """What is left where the log ended without saying so."""
+        if self.held:
+            yield from self.feed(b"", final=True)
+
+    def _begun(self, data: bytes, final: bool) -> bool:
+        """Whether the line ends are known; tells them from the start of the log."""
+        if not self.began:
+            encoding = self.source.encoding
+            self.offset = encoding.bom if encoding else 0
+            self.began = True
+        if self.lone_returns is None:
+            if len(data) < HEAD_BYTES and not final:
+                return False
+            self.lone_returns = has_lone_returns(data[:HEAD_BYTES])
+        return True
 
     def _cut(self, data: bytes, final: bool) -> Iterator[EventBatch]:
-        spans = _lines(data, self.line)
-        sure = len(data) if final else len(data) - _TAIL  # bytes that cannot turn out to be a line end
-        if self.rule.start is not None:
-            if not final and len(data) - _last(spans, "start") <= self.rule.max_bytes + _TAIL:
-                spans = spans.head(-1)  # an unfinished line may yet be a start
-                sure = _last(spans, "end") if spans.height else 0
-            spans = self._group(data, spans)
-        if final:
-            done = len(data)
-            spans = self._split_long(data, spans)
-        else:
-            opened = spans.tail(1).with_columns(pl.col("end").clip(upper_bound=sure))
-            spans = self._split_long(data, pl.concat([spans.head(-1), opened]))
-            done = _last(spans, "start")  # the last one may go on
-            self.continued = done != opened["start"].item() or (self.continued and spans.height == 1)
-            spans = spans.head(-1)
-        spans = spans.filter(pl.col("end") > pl.col("start"))
-        offset = self.offset
-        self.held = data[done:]
-        self.line += data.count(b"\n", 0, done)
-        self.offset += done
-        if spans.height:
-            yield from self._batches(data, spans, offset, done)
+        breaks = self.breaks(data, final)
+        cuts = self.boundary.find(Buffer(data, breaks, self.continued is not None, final))
+        spans = cuts.spans
+        if self.continued and spans.height:
+            spans = _skipped(data, spans)
+        spans, opened = (spans.head(-1), spans.tail(1)) if cuts.opened else (spans, None)
+        settled = cuts.settled
+        going_on = self.continued if self.continued and not spans.height else None
+        spans = self.limited(data, breaks, spans)
+        if opened is not None:
+            start, end = opened.select(_SPAN).row(0)
+            pieces = self._pieces(data, breaks, start, end, going_on or "")
+            if len(pieces) > 1:
+                settled, _, going_on = pieces[-1]
+                out = self._named(opened, pieces[:-1], bool(self.continued) and not spans.height, done=False)
+                spans = pl.concat([spans, out], how="diagonal")
+                self.boundary.advance(data, settled)
+        if self.after_pause and spans.height:
+            spans = spans.with_columns((pl.int_range(pl.len()) == 0).alias("after-pause"))
+            self.after_pause = False
+        if final and self.source.cut_off and spans.height:
+            last = pl.int_range(pl.len()) == pl.len() - 1
+            before = pl.col("cut-off").fill_null(False) if "cut-off" in spans.columns else pl.lit(False)
+            spans = spans.with_columns((before | last).alias("cut-off"))
+        self.continued = going_on
+        batches = list(self._batches(data, breaks, spans, settled))
+        self._settle(data, breaks, settled)
+        yield from batches
 
-    def _group(self, data: bytes, lines: pl.DataFrame) -> pl.DataFrame:
-        """Lines to events that begin at a line matching `start`; blank lines at the end of one belong to none."""
-        assert self.rule.start is not None
-        text, _ = as_text(data, lines["start"], self._clipped(data, lines))
-        filled = lines["end"] > lines["start"]
-        some = filled.arg_true()
-        lead = some[0] if len(some) else 0  # the first line with something on it
-        begins = text.str.contains(self.rule.start).fill_null(False)
-        orphan = len(some) > 0 and not begins[lead] and not self.continued
-        rows = pl.int_range(lines.height, eager=True)
-        begins = (begins & (rows > lead)) | (rows == (0 if self.continued else lead))
-        events = lines.with_columns(
-            pl.when(filled).then("end").otherwise(None).forward_fill().fill_null(0).alias("end")
-        )
-        ends = events["end"].filter(begins.shift(-1, fill_value=True) & (rows >= begins.arg_true()[0]))
-        found = events.filter(begins).with_columns(ends)
-        if orphan:
-            found = found.with_columns((pl.int_range(pl.len()) == 0).alias("no-start"))
-        return found
+    def _settle(self, data: bytes, breaks: pl.Series, settled: int) -> None:
+        self.held = data[settled:]
+        self.line += int(breaks.search_sorted(settled))
+        self.offset += int(self._units(data, pl.Series([settled], dtype=POSITION))[0])
 
-    def _clipped(self, data: bytes, lines: pl.DataFrame) -> pl.Series:
-        """Line ends, of which none is further from its start than an event may be long."""
-        far = (lines["end"] - lines["start"] > self.rule.max_bytes).arg_true()
-        if not len(far):
-            return lines["end"]
-        near = [_character_start(data, start + self.rule.max_bytes) for start in lines["start"].gather(far)]
-        return lines["end"].clone().scatter(far, near)
+    def breaks(self, data: bytes, final: bool) -> pl.Series:
+        """The last byte of every line end."""
+        if not (self.lone_returns and b"\r" in data):
+            return found(data, 10)
+        values = codes(data)
+        feeds = values == 10
+        return where(feeds | ((values == 13) & ~feeds.shift(-1, fill_value=not final)))
 
-    def _split_long(self, data: bytes, spans: pl.DataFrame) -> pl.DataFrame:
+    def _units(self, data: bytes, positions: pl.Series) -> pl.Series:
+        """Positions in the buffer as bytes of the log, which may have another encoding."""
+        encoding = self.source.encoding
+        if encoding is None or encoding.width <= 0 or self.rule.kind in _BY_BYTES:
+            return positions
+        if data.isascii():
+            return positions * encoding.width
+        values = codes(data)
+        units = ((values & 0xC0) != 0x80).cast(pl.Int64)
+        if encoding.width == 2:
+            units = units + (values >= 0xF0).cast(pl.Int64)  # two code units, a surrogate pair
+        before = pl.concat([pl.Series([0], dtype=pl.Int64), units.cum_sum()])
+        return before.gather(positions) * encoding.width
+
+    def limited(self, data: bytes, breaks: pl.Series, spans: pl.DataFrame) -> pl.DataFrame:
         """Events longer than may be in pieces, each with the fault."""
-        limit = self.rule.max_bytes
-        long = spans["end"] - spans["start"] > limit
+        long = spans["end"] - spans["start"] > self.rule.max_bytes
+        if self.rule.max_lines is not None:
+            lines = breaks.search_sorted(spans["end"]).cast(POSITION) - breaks.search_sorted(spans["start"])
+            long = long | (lines >= self.rule.max_lines)
         if self.continued and spans.height:
             long[0] = True
         if not long.any():
             return spans
-        pieces: list[tuple[int, int, int, int]] = []
-        rows = long.arg_true()
-        for row in rows:
-            start, end, line = spans.row(row)[: len(_SPAN)]
-            first = start
-            while end - start > limit:
-                middle = _character_start(data, start + limit)
-                pieces.append((row, start, middle, line + data.count(b"\n", first, start)))
-                start = middle
-            pieces.append((row, start, end, line + data.count(b"\n", first, start)))
-        split = pl.DataFrame(pieces, schema=["row", *_SPAN], orient="row").with_columns(pl.lit(True).alias("too-long"))
-        whole = spans.with_row_index("row").with_columns(pl.col("row").cast(pl.Int64))
-        first_piece = split.group_by("row", maintain_order=True).first().select("row", "start")
-        faults = whole.drop("end", "line").join(first_piece, on=["row", "start"], how="semi").drop("start")
-        split = split.with_columns(pl.col("row").is_first_distinct().alias("_first")).join(faults, on="row", how="left")
-        named = [name for name in spans.columns if name not in _SPAN]
-        split = split.with_columns(pl.col(name) & pl.col("_first") for name in named).drop("_first")
-        return pl.concat([whole.filter(~long), split], how="diagonal").sort("row", "start").drop("row")
+        parts = []
+        last = 0
+        for row in long.arg_true():
+            parts.append(spans.slice(last, row - last))
+            span = spans.slice(row, 1)
+            continued = bool(self.continued) and row == 0
+            start, end = span.select(_SPAN).row(0)
+            pieces = self._pieces(data, breaks, start, end, (self.continued or "") if continued else "")
+            parts.append(self._named(span, pieces, continued, done=True))
+            last = row + 1
+        parts.append(spans.slice(last))
+        return pl.concat(parts, how="diagonal")
 
-    def _batches(self, data: bytes, spans: pl.DataFrame, offset: int, done: int) -> Iterator[EventBatch]:
-        raw, bad = as_text(data, spans["start"], spans["end"])
-        if bad is not None:
+    def _pieces(self, data: bytes, breaks: pl.Series, start: int, end: int, why: str) -> list[tuple[int, int, str]]:
+        """An event in pieces: start, end and what made it a piece; one, without a reason, where it is not too long."""
+        pieces: list[tuple[int, int, str]] = []
+        while True:
+            cut_at, following, reason = end, end, ""
+            if end - start > self.rule.max_bytes:
+                cut_at = following = character_start(data, start + self.rule.max_bytes)
+                reason = "too-long"
+            if self.rule.max_lines is not None:
+                row = int(breaks.search_sorted(start)) + self.rule.max_lines - 1
+                if row < len(breaks) and breaks[row] < cut_at:
+                    following = int(breaks[row]) + 1
+                    cut_at = _line_end(data, start, following)
+                    reason = "too-many-lines"
+            if not reason or _past_ends(data, following) >= end:
+                pieces.append((start, end, why))
+                return pieces
+            pieces.append((start, cut_at, reason))
+            start, why = _past_ends(data, following), reason
+
+    def _named(
+        self, span: pl.DataFrame, pieces: list[tuple[int, int, str]], continued: bool, *, done: bool
+    ) -> pl.DataFrame:
+        """The pieces of an event with their faults: what is wrong with its start, or with its end, goes there."""
+        frame = pl.DataFrame([piece[:2] for piece in pieces], schema={"start": POSITION, "end": POSITION}, orient="row")
+        for reason in dict.fromkeys(reason for *_, reason in pieces if reason):
+            mask = pl.Series(reason, [piece[2] == reason for piece in pieces])
+            frame = frame.with_columns(mask)
+        rows = pl.int_range(len(pieces), eager=True)
+        for name in span.columns:
+            if name in NO_FAULTS or not span[name][0]:
+                continue
+            mask = (rows == 0) & (not continued) if name in _AT_FIRST else (rows == len(pieces) - 1) & done
+            frame = frame.with_columns(mask.alias(name))
+        return frame
+
+    def _batches(self, data: bytes, breaks: pl.Series, spans: pl.DataFrame, settled: int) -> Iterator[EventBatch]:
+        if not spans.height:
+            return
+        starts, ends = spans["start"], spans["end"]
+        if self.rule.kind in _BY_BYTES:
+            assert self.source.encoding is not None
+            raw, bad = bytes_as_text(data, starts, ends, self.source.encoding.name)
+        else:
+            raw, bad = as_text(data, starts, ends)
+        if bad is None and self.source.encoding is not None and self.source.encoding.width:
+            bad = raw.str.contains("\ufffd", literal=True)
+        if bad is not None and bad.any():
             spans = spans.with_columns(bad.alias("bad-bytes"))
-        frame = spans.select("line", (pl.col("start") + offset).alias("offset"), raw.alias("raw"))
-        masks = [(name, spans[name].fill_null(False)) for name in spans.columns if name not in _SPAN]
+        lines = breaks.search_sorted(starts).cast(POSITION) if "row" not in spans.columns else spans["row"]
+        if lines.null_count():
+            lines = lines.fill_null(breaks.search_sorted(starts).cast(POSITION))
+        lines = lines + self.line
+        offsets = self._units(data, starts) + self.offset
+        frame = pl.DataFrame([lines.alias("line"), offsets.alias("offset"), raw.alias("raw")])
+        masks = [(name, spans[name].fill_null(False)) for name in spans.columns if name not in NO_FAULTS]
         for first in range(0, frame.height, MAX_EVENTS):
             part = frame.slice(first, MAX_EVENTS)
             faults = [(name, mask.slice(first, MAX_EVENTS)) for name, mask in masks]
             faults = [(name, mask) for name, mask in faults if mask.any()]
-            yield EventBatch(self.source, part, tuple(faults), done * part.height // frame.height)
+            yield EventBatch((self.source,), part, tuple(faults), settled * part.height // frame.height)
 
 
-def _last(spans: pl.DataFrame, name: str) -> int:
-    return int(spans[name][-1])
+def has_lone_returns(head: bytes) -> bool:
+    """Whether carriage returns by themselves end lines: where they are more than line feeds."""
+    alone = len(re.findall(rb"\r(?!\n|\Z)", head))
+    return alone > head.count(b"\n")
 
 
-def _character_start(data: bytes, position: int) -> int:
-    """The start of the UTF-8 character that a byte belongs to (RFC 3629, section 3)."""
-    for back in range(position, position - 4, -1):
-        if data[back] & 0xC0 != 0x80:
-            return back
+def _past_ends(data: bytes, position: int) -> int:
+    """The next position that is no line end."""
+    while position < len(data) and data[position] in b"\r\n":
+        position += 1
     return position
 
 
-def _lines(data: bytes, first_line: int) -> pl.DataFrame:
-    """Start, end (without its line end) and number of every line; the last may be unfinished."""
-    codes = pl.Series(nanoarrow.c_array_from_buffers(nanoarrow.uint8(), len(data), [None, data]))
-    breaks = (codes == 10).arg_true().cast(pl.Int64)
-    starts = pl.concat([pl.Series([0], dtype=pl.Int64), breaks + 1])
-    ends = pl.concat([breaks, pl.Series([len(data)], dtype=pl.Int64)])
-    has_return = (codes.gather((ends - 1).clip(0)) == 13) & (ends > starts)
-    lines = pl.int_range(first_line, first_line + len(starts), eager=True)
-    return pl.DataFrame({"start": starts, "end": ends - has_return.cast(pl.Int64), "line": lines})
+def _line_end(data: bytes, start: int, position: int) -> int:
+    """The end of the line that ends before a position, without its line end."""
+    while position > start and data[position - 1] in b"\r\n":
+        position -= 1
+    return position
 
 
-def as_text(data: bytes, starts: pl.Series, ends: pl.Series) -> tuple[pl.Series, pl.Series | None]:
-    """The spans of a buffer as a text column over it, and which of them had bytes that are not UTF-8.
-
-    Such bytes become U+FFFD. Spans rise and do not overlap.
-    """
-    if not data.isascii():  # which is known many times quicker than that it is UTF-8
-        try:
-            data.decode("utf-8")
-        except UnicodeDecodeError:
-            return _replaced(data, starts, ends)
-    if not len(starts):
-        return pl.Series([], dtype=pl.String), None
-    # One string for each span and one for each gap, of which every second is dropped: the
-    # format wants offsets without holes between the strings.
-    offsets = pl.concat([starts, ends], rechunk=True).sort()
-    buffer = next(iter(nanoarrow.c_array_stream(offsets))).view().buffer(1)
-    strings = nanoarrow.c_array_from_buffers(nanoarrow.large_string(), len(offsets) - 1, [None, buffer, data])
-    return pl.Series(strings).gather_every(2), None
-
-
-def _replaced(data: bytes, starts: pl.Series, ends: pl.Series) -> tuple[pl.Series, pl.Series]:
-    texts: list[str] = []
-    bad: list[bool] = []
-    for start, end in zip(starts, ends, strict=True):
-        span = data[start:end]
-        text = span.decode("utf-8", "replace")
-        texts.append(text)
-        bad.append("\ufffd" in text and text.encode() != span)
-    return pl.Series(texts, dtype=pl.String), pl.Series(bad, dtype=pl.Boolean)
+def _skipped(data: bytes, spans: pl.DataFrame) -> pl.DataFrame:
+    """The spans, of which the first goes on with an event, without line ends at its start."""
+    start = min(_past_ends(data, int(spans["start"][0])), int(spans["end"][0]))
+    if "row" in spans.columns and start > spans["start"][0]:
+        spans = spans.with_columns(spans["row"].clone().scatter(0, None))
+    return spans.with_columns(spans["start"].clone().scatter(0, start))

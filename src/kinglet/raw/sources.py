@@ -1,26 +1,29 @@
-"""Where raw logs come from: files, standard input, bytes, or events already cut."""
+"""Where raw logs come from: files, folders, standard input, bytes, or events already cut."""
 
 from __future__ import annotations
 
+import glob
 import hashlib
+import itertools
 import os
+import select
+import stat
 import sys
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import BinaryIO
 
 from kinglet.errors import InputError
+from kinglet.raw import encodings
+from kinglet.raw.encodings import HEAD_BYTES, Decoded, Encoding
+from kinglet.raw.pauses import Chunk, Pause
+from kinglet.raw.unpacking import MAGIC_BYTES, Unpacked, packing_of
 
 CHUNK_BYTES = 4 * 2**20
-_SNIFFED = 8192
-_COMPRESSED = {
-    b"\x1f\x8b": ("gzip", "gzip -dc"),
-    b"BZh": ("bzip2", "bzip2 -dc"),
-    b"\xfd7zXZ": ("xz", "xz -dc"),
-    b"\x28\xb5\x2f\xfd": ("Zstandard", "zstd -dc"),
-}
-_TEXT_CONTROLS = bytes([*range(8, 14), 27])
+IDLE_SECONDS = 5.0
+_SHORT_PAUSE = 0.05
 
 Given = str | os.PathLike[str] | bytes | Iterable[str]
 
@@ -30,8 +33,10 @@ class Source:
     """One raw log.
 
     name is what events say they came from; reference the moment near which its stamps lie (when
-    the file was last written, or now); size its bytes where known. events is set instead of
-    chunks for a log whose events are cut already.
+    the file was last written, or now); size its bytes where known, as they lie on the disk.
+    events is set instead of the bytes for a log whose events are cut already. given_encoding and
+    unpack_limit are what the call says. The rest is known once reading has begun: how the log is
+    packed, how it is encoded, and in the end whether packed data ended too early.
     """
 
     name: str
@@ -40,19 +45,69 @@ class Source:
     path: Path | None = None
     data: bytes | None = None
     events: list[str] | None = None
+    given_encoding: str | None = None
+    unpack_limit: int | None = None
     fingerprint: str = ""
+    packing: str | None = None
+    encoding: Encoding | None = None
+    cut_off: bool = False
 
-    def chunks(self) -> Iterator[bytes]:
-        """The bytes in order.
+    def chunks(
+        self, encoding: str | None = None, *, idle: float = IDLE_SECONDS, recode: bool = True
+    ) -> Iterator[Chunk]:
+        """The text of the log as UTF-8, in order, with pauses where it is still being written.
+
+        encoding: what the parser says, which the call overrides; otherwise it is told by content.
+        recode: False gives the bytes as they are, once unpacked.
 
         Raises:
-            InputError: the log cannot be opened or read, or is not text.
+            InputError: the log cannot be opened, read or unpacked, or is not text.
         """
-        for chunk in self._raw_chunks():
-            if not self.fingerprint:
-                _refuse_binary(chunk[:_SNIFFED], self.name)
-                self.identify(chunk)
+        bytes_ = self._unpacked(self._raw_chunks(idle))
+        head, bytes_ = _with_head(bytes_, HEAD_BYTES)
+        self.identify(head)
+        name = self.given_encoding or encoding
+        self.encoding = encodings.named(name, head) if name else encodings.from_start(head)
+        if self.encoding is None:
+            encodings.refuse_binary(head, self.name)
+        if not recode:
+            self.encoding = self.encoding or _told_by(head)
+            yield from bytes_
+            return
+        decoded = Decoded(bytes_, self.encoding)
+        for chunk in decoded:
+            self.encoding = decoded.encoding
             yield chunk
+        self.encoding = decoded.encoding
+
+    def plain_text(self) -> bytes | None:
+        """All of a log that is UTF-8 without a mark; None where a closer look is needed."""
+        try:
+            text = self.data if self.data is not None else self.path.read_bytes() if self.path else None
+        except OSError as error:
+            raise _unreadable(self.name, error) from None
+        if text is not None and packing_of(text):
+            parts: list[bytes] = []
+            for part in self._unpacked(iter([text])):
+                assert isinstance(part, bytes)
+                parts.append(part)
+                if len(part) > CHUNK_BYTES or len(parts) > 1:
+                    return None
+            text = b"".join(parts)
+            if self.cut_off:
+                return None
+        if text is None or text.startswith((b"\xef", b"\xfe", b"\xff")) or b"\0" in text:
+            return None
+        if text.isascii():
+            encodings.refuse_binary(text, self.name)
+        else:
+            try:
+                text.decode("utf-8")
+            except UnicodeDecodeError:
+                return None
+        self.encoding = _told_by(text[:HEAD_BYTES])
+        self.identify(text)
+        return text
 
     def identify(self, head: bytes) -> None:
         """Sets the fingerprint: of where the log lies and the first line it has.
@@ -64,77 +119,195 @@ class Source:
         first_line = head[:1024].partition(b"\n")[0]
         self.fingerprint = hashlib.blake2b(place.encode() + b"\n" + first_line, digest_size=6).hexdigest()
 
-    def _raw_chunks(self) -> Iterator[bytes]:
+    def _unpacked(self, chunks: Iterator[Chunk]) -> Iterator[Chunk]:
+        head, chunks = _with_head(chunks, MAGIC_BYTES)
+        packing = packing_of(head)
+        if packing is None:
+            yield from chunks
+            return
+        self.packing = packing.name
+        unpacked = Unpacked(packing, chunks, self.name, self.unpack_limit)
+        yield from unpacked
+        self.cut_off = unpacked.cut_off
+
+    def _raw_chunks(self, idle: float) -> Iterator[Chunk]:
         if self.data is not None:
             yield from (self.data[i : i + CHUNK_BYTES] for i in range(0, len(self.data), CHUNK_BYTES))
             return
         try:
             stream = sys.stdin.buffer if self.path is None else self.path.open("rb")
             with stream:
+                if _may_pause(stream):
+                    yield from _pipe_chunks(stream.fileno(), idle)
+                    return
                 while chunk := stream.read(CHUNK_BYTES):
                     yield chunk
         except OSError as error:
             raise _unreadable(self.name, error) from None
 
 
-def open_source(given: Given) -> Source:
-    """The source that a path, `-`, bytes, a text of several lines or a list of raw events is.
+def _with_head(chunks: Iterator[Chunk], size: int) -> tuple[bytes, Iterator[Chunk]]:
+    """The first bytes, as many as there are up to size, and all chunks once more from the start.
+
+    A log still being written is not waited for.
+    """
+    first: list[bytes] = []
+    length = 0
+    ended: list[Chunk] = []
+    for chunk in chunks:
+        if isinstance(chunk, Pause):
+            if first:
+                ended = [chunk]
+                break
+            continue
+        first.append(chunk)
+        length += len(chunk)
+        if length >= size:
+            break
+    joined = first[0] if len(first) == 1 else b"".join(first)
+    return joined[:size], itertools.chain([joined] if joined else [], ended, chunks)
+
+
+def _told_by(head: bytes) -> Encoding:
+    return encodings.ASCII if head.isascii() else encodings.from_high_bytes(head[encodings.first_high(head) :])
+
+
+def _may_pause(stream: BinaryIO) -> bool:
+    """Whether the stream is a pipe or the like, whose writer may keep us waiting."""
+    try:
+        mode = os.fstat(stream.fileno()).st_mode
+    except (OSError, AttributeError, TypeError):
+        return False
+    return os.name == "posix" and not stat.S_ISREG(mode)
+
+
+def _pipe_chunks(number: int, idle: float) -> Iterator[Chunk]:
+    """What a pipe gives: as much as there is, and a pause where there is no more for now."""
+    parts: list[bytes] = []
+    length = 0
+    said: Pause | None = None
+    while True:
+        wait = _SHORT_PAUSE if parts or said is None else idle if said is Pause.SHORT else None
+        if not select.select([number], [], [], wait)[0]:
+            if parts:
+                yield b"".join(parts)
+                parts, length = [], 0
+            said = Pause.LONG if said is Pause.SHORT else Pause.SHORT
+            yield said
+            continue
+        said = None
+        part = os.read(number, CHUNK_BYTES - length)
+        parts.append(part)
+        length += len(part)
+        if not part or length >= CHUNK_BYTES:
+            if length:
+                yield b"".join(parts)
+            parts, length = [], 0
+        if not part:
+            return
+
+
+def open_sources(*given: Given, encoding: str | None = None, unpack_limit: int | None = None) -> list[Source]:
+    """The sources that paths, globs, folders, `-`, bytes, texts or lists of raw events are.
+
+    A folder means all files below it, in order of their paths, but for those whose names, or
+    whose folders' names, begin with a point. A glob may have `**`. encoding overrides what is
+    told by content; unpack_limit is the most bytes that a packed log may unpack to.
 
     Raises:
         InputError: a path at which nothing can be read.
     """
+    found = [source for item in given for source in _opened(item)]
+    for source in found:
+        source.given_encoding, source.unpack_limit = encoding, unpack_limit
+    return found
+
+
+def _opened(given: Given) -> list[Source]:
     now = datetime.now(UTC)
     if isinstance(given, bytes | bytearray | memoryview):
-        return Source("<bytes>", now, len(given), data=bytes(given))
+        return [Source("<bytes>", now, len(given), data=bytes(given))]
     if isinstance(given, str) and given == "-":
-        return Source("<stdin>", now)
+        return [Source("<stdin>", now)]
     if isinstance(given, str) and "\n" in given:
         data = given.encode("utf-8", "surrogateescape")
-        return Source("<text>", now, len(data), data=data)
+        return [Source("<text>", now, len(data), data=data, given_encoding="utf-8")]
     if isinstance(given, str | os.PathLike):
-        return _open_path(Path(given))
+        return _open_path(os.fspath(given))
     events = list(given)
     for i, event in enumerate(events):
         if not isinstance(event, str):
             raise InputError(f"<events>: item {i} is {type(event).__name__}, not text; give raw events as str")
     source = Source("<events>", now, events=events)
     source.identify("\n".join(events[:1]).encode("utf-8", "replace"))
-    return source
+    return [source]
 
 
-def _open_path(path: Path) -> Source:
+def _open_path(name: str) -> list[Source]:
+    path = Path(name)
     try:
         status = path.stat()
-        if path.is_dir():
-            raise IsADirectoryError(21, "Is a directory")
-        with path.open("rb"):
-            pass
     except OSError as error:
-        raise _unreadable(str(path), error) from None
+        if isinstance(error, FileNotFoundError) and glob.has_magic(name):
+            return _matching(name)
+        raise _unreadable(name, error) from None
     except ValueError:
-        raise InputError(f"{str(path)!r} is not a path") from None
-    return Source(str(path), datetime.fromtimestamp(status.st_mtime, UTC), status.st_size, path)
+        raise InputError(f"{name!r} is not a path") from None
+    if stat.S_ISDIR(status.st_mode):
+        return _below(path)
+    if stat.S_ISREG(status.st_mode):
+        try:
+            path.open("rb").close()
+        except OSError as error:
+            raise _unreadable(name, error) from None
+    return [_file(name, status)]
+
+
+def _file(name: str, status: os.stat_result) -> Source:
+    size = status.st_size if stat.S_ISREG(status.st_mode) else None
+    return Source(name, datetime.fromtimestamp(status.st_mtime, UTC), size, Path(name))
+
+
+def _matching(pattern: str) -> list[Source]:
+    names = sorted(glob.glob(pattern, recursive=True))  # noqa: PTH207 - patterns may be absolute
+    files = {Path(name).resolve(): name for name in reversed(names) if not Path(name).is_dir()}  # links may lead back
+    found = [source for name in reversed(files.values()) for source in _open_path(name)]
+    if not found:
+        raise InputError(f"{pattern}: no file matches; check the path")
+    return found
+
+
+def _below(folder: Path) -> list[Source]:
+    found: list[Source] = []
+    seen: set[Path] = set()  # links may lead round in circles
+
+    def visit(path: Path) -> None:
+        real = path.resolve()
+        if real in seen:
+            return
+        seen.add(real)
+        with os.scandir(path) as entries:
+            inside = sorted(entries, key=lambda entry: entry.name)
+        for entry in inside:
+            if entry.name.startswith("."):
+                continue
+            if entry.is_dir():
+                visit(Path(entry.path))
+            elif entry.is_file():
+                found.append(_file(entry.path, entry.stat()))
+
+    try:
+        visit(folder)
+    except OSError as error:
+        raise _unreadable(str(error.filename or folder), error) from None
+    if not found:
+        raise InputError(f"{folder}: is a folder with no files in it; check the path")
+    return found
 
 
 def _unreadable(name: str, error: OSError) -> InputError:
     if isinstance(error, FileNotFoundError):
         return InputError(f"{name}: no such file; check the path")
-    if isinstance(error, IsADirectoryError):
-        return InputError(f"{name}: is a folder; name the files in it, such as {Path(name) / '*.log'}")
     if isinstance(error, PermissionError):
         return InputError(f"{name}: may not be read; ask for read permission, or copy the file")
     return InputError(f"{name}: cannot be read: {error.strerror}")
-
-
-def _refuse_binary(head: bytes, name: str) -> None:
-    for magic, (kind, command) in _COMPRESSED.items():
-        if head.startswith(magic):
-            raise InputError(f"{name}: is compressed ({kind}); unpack it first: {command} {name} | kinglet … -")
-    if head[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        raise InputError(f"{name}: is UTF-16 text; convert it first: iconv -f UTF-16 -t UTF-8 {name}")
-    controls = len(head) - len(head.translate(None, bytes(set(range(32)) - set(_TEXT_CONTROLS))))
-    if controls > len(head) * 0.02:
-        offset = next(i for i, byte in enumerate(head) if byte < 32 and byte not in _TEXT_CONTROLS)
-        raise InputError(
-            f"{name}: is binary, not text (byte 0x{head[offset]:02x} at offset {offset}); give the log itself"
-        )
