@@ -12,6 +12,7 @@ from typing import NoReturn
 import click
 
 COMMANDS: dict[str, tuple[str, str]] = {
+    "look": ("kinglet.cli.look", "look at a raw log before there is a parser"),
     "try": ("kinglet.cli.try_", "parse a sample and show what came out of it"),
     "check": ("kinglet.cli.check", "run the cases of parsers and check their mappings"),
     "run": ("kinglet.cli.run", "parse logs in bulk into a file"),
@@ -54,7 +55,8 @@ def commands() -> None:
     r"""Write and test parsers that turn raw logs into events of a common model.
 
     \b
-    Start with a look at what it does:    kinglet demo
+    See what it does:                     kinglet demo
+    A log that nobody has a parser for:   kinglet look LOG
     A parser and a sample:                kinglet try PARSER.yaml LOG
     The cases of a parser:                kinglet check PARSER.yaml
     Everything, into a file:              kinglet run -p PARSER.yaml LOG -o events.parquet

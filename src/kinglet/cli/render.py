@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 import os
 import sys
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from datetime import date, datetime
 from typing import Any
 
@@ -30,6 +31,17 @@ def console(*, error: bool = False) -> Console:
     if not found.is_terminal and "COLUMNS" not in os.environ:
         found.width = 100
     return found
+
+
+@contextmanager
+def waiting(what: str) -> Iterator[None]:
+    """Says on a terminal that something takes its time."""
+    out = console(error=True)
+    if not out.is_terminal:
+        yield
+        return
+    with out.status(what, spinner="line"):
+        yield
 
 
 def few_colours(out: Console) -> bool:

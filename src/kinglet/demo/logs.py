@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import gzip
+import json
 import random
 from collections.abc import Callable, Iterator
 from datetime import datetime, timedelta
+from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from kinglet.demo import scenario
@@ -126,15 +129,176 @@ def slipway_vpn(chance: random.Random) -> Iterator[Entry]:
     yield entry(scenario.TAKEN + timedelta(seconds=1), "open", f'user="{scenario.VICTIM}" tunnel=7999 addr=192.0.2.14')
 
 
-LOGS: dict[str, Callable[[random.Random], Iterator[Entry]]] = {
-    "pump-panel": pump_panel,
-    "jump-host": jump_host,
-    "slipway-vpn": slipway_vpn,
+def kiosk_app(chance: random.Random) -> Iterator[Entry]:
+    """Ticket kiosks at both harbours: a severity, JSON behind the message, errors over several lines."""
+
+    def entry(at: datetime, severity: str, kiosk: str, text: str, **values: object) -> Entry:
+        zone = _LISBON if kiosk.startswith("SQ") else _AZORES
+        stamp = at.astimezone(zone).isoformat(timespec="milliseconds")
+        tail = " " + json.dumps(values) if values else ""
+        return Entry(at, f"{severity:<5} {stamp} [{kiosk}] {text}{tail}")
+
+    for at in scenario.working_hours(chance, 120):
+        kiosk = f"{chance.choice(('SQ', 'PE'))}-{chance.randrange(1, 5)}"
+        price = chance.choice((640, 1280, 2150))
+        ticket = f"T{chance.randrange(100_000, 999_999)}"
+        vessel = chance.choice(scenario.VESSELS)
+        yield entry(at, "INFO", kiosk, "ticket sold", ticket=ticket, cents=price, vessel=vessel)
+        if chance.random() < 0.3:
+            later = at + timedelta(seconds=chance.randrange(2, 30))
+            yield entry(later, "WARN", kiosk, f"printer slow: {chance.randrange(900, 4000)} ms")
+        if chance.random() < 0.15:
+            later = at + timedelta(seconds=chance.randrange(30, 60))
+            booked = at.astimezone(_LISBON).strftime("%d/%m/%Y")
+            trace = (
+                f"payment failed for {ticket}\n"
+                "kiosk.pay.TerminalError: no answer\n"
+                f"    at kiosk.pay.Terminal.send(Terminal.java:{chance.choice((88, 91))})\n"
+                "    at kiosk.pay.Terminal.pay(Terminal.java:41)\n"
+                f"Caused by: kiosk.net.Timeout: 2000 ms, booked {booked}\n"
+                "    ... 12 more"
+            )
+            yield entry(later, "ERROR", kiosk, trace)
+        if chance.random() < 0.4:
+            owner = chance.randrange(len(scenario.CREW))
+            borrowed = owner == scenario.CREW.index("s.amadi") and chance.random() < 0.4
+            person = "t.varela" if borrowed else scenario.CREW[owner]
+            yield entry(
+                at + timedelta(minutes=3), "INFO", kiosk, "service card read", card=f"staff-{20 + owner}", user=person
+            )
+
+
+def winch_audit(chance: random.Random) -> Iterator[Entry]:
+    """Mooring winches: labelled blocks with tabs, in which the same label stands twice."""
+    number = 4100
+    for at in sorted(scenario.working_hours(chance, 70)):
+        number += 1
+        local = at.astimezone(_AZORES)
+        person = chance.choice(scenario.CREW)
+        before, after = chance.randrange(20, 60), chance.randrange(20, 90)
+        remote = chance.random() < 0.3
+        lines = [
+            f"Winch record {number}",
+            f"Time:\t\t{local:%d/%m/%Y %H:%M:%S}",
+            f"Winch:\t\tW{chance.randrange(1, 4)}",
+            "Operator:",
+            f"\tName:\t\t{person}",
+            f"\tStation:\t{'remote' if remote else 'deck'}",
+            "Before:",
+            f"\tTension:\t{before} kN",
+            "After:",
+            f"\tTension:\t{after} kN",
+        ]
+        if remote:
+            lines.insert(6, f"\tAddress:\t{scenario.HOMES[person]}")
+        yield Entry(at, "\n".join([*lines, ""]))
+
+
+def manifest_store(chance: random.Random) -> Iterator[Entry]:
+    """The store of passenger and cargo manifests: nested JSON, one object a line, kept packed."""
+    request = 880_000
+
+    def entry(at: datetime, action: str, user: str, address: str, item: str, status: int = 200) -> Entry:
+        nonlocal request
+        request += 1
+        record: dict[str, object] = {
+            "time": at.isoformat(timespec="milliseconds").replace("+00:00", "Z"),
+            "request": {
+                "id": f"r-{request}",
+                "action": action,
+                "from": {"ip": address, "port": 1024 + request % 60_000},
+            },
+            "user": {"name": user, "roles": ["crew"] if user in scenario.CREW else []},
+            "manifest": {"id": item, "vessel": chance.choice(scenario.VESSELS)},
+            "status": status,
+        }
+        if status == 200:
+            record["bytes"] = chance.randrange(900, 60_000)
+        return Entry(at, json.dumps(record))
+
+    def manifest() -> str:
+        return f"M-{chance.randrange(2000, 2600)}"
+
+    for at in scenario.working_hours(chance, 160):
+        person = chance.choice(scenario.CREW)
+        action = chance.choice(("read", "read", "read", "list", "write"))
+        status = 403 if action == "write" and chance.random() < 0.2 else 200
+        yield entry(at, action, person, scenario.HOMES[person], manifest(), status)
+    for i in range(140):
+        yield entry(
+            scenario.READING + timedelta(seconds=2 * i), "read", scenario.VICTIM, scenario.TUNNEL, f"M-{2000 + i}"
+        )
+
+
+def resolver(chance: random.Random) -> Iterator[Entry]:
+    """The name resolver at Sandwick Quay: comma-separated values with a header."""
+    yield Entry(scenario.START, "time,client,name,type,answer,milliseconds")
+    names = ("tide.marram.example", "tickets.marram.example", "jump-1.sandwick.example", "store.marram.example")
+    for at in scenario.working_hours(chance, 220):
+        name = chance.choice(names)
+        kind = chance.choice(("A", "A", "A", "AAAA", "TXT"))
+        answer = {"A": f"192.0.2.{10 + names.index(name)}", "AAAA": f"2001:db8::{10 + names.index(name):x}"}.get(
+            kind, f'"""v=1, host={name}"""'
+        )
+        if chance.random() < 0.06:
+            name, answer = f"{chance.randrange(16**6):06x}.{name}", "NXDOMAIN"
+        client = scenario.HOMES[chance.choice(scenario.CREW)]
+        yield Entry(at, f"{at.timestamp():.3f},{client},{name},{kind},{answer},{chance.uniform(0.2, 40):.1f}")
+    at = scenario.READING - timedelta(seconds=20)
+    yield Entry(at, f"{at.timestamp():.3f},{scenario.TUNNEL},store.marram.example,A,192.0.2.13,1.1")
+
+
+def harbour_radar(chance: random.Random) -> Iterator[Entry]:
+    """The radar station of Port Elder writes UTF-16 rows, whose remarks go on over line ends."""
+    yield Entry(scenario.START, "Hora;Alvo;Navio;Distância;Observação")
+    remarks = (
+        "", "", '"Rumo estável"', '"Chamada sem resposta;\r\nsegunda tentativa"', '"Piloto «a.pires» a bordo"',
+        '"Visibilidade < 2 mn\r\nNevoeiro, velocidade reduzida\r\n"',
+    )  # fmt: skip
+    track = 300
+    for at in sorted(scenario.working_hours(chance, 110)):
+        track += chance.random() < 0.4
+        local = at.astimezone(_AZORES)
+        distance = f"{chance.uniform(0.3, 24):.1f}".replace(".", ",")
+        vessel = scenario.VESSELS[track % 4]
+        yield Entry(at, f"{local:%d.%m.%Y %H:%M:%S};{track};{vessel};{distance};{chance.choice(remarks)}")
+
+
+class DemoForm(NamedTuple):
+    """A log: what writes its entries, what its file is called, and how its text becomes bytes."""
+
+    entries: Callable[[random.Random], Iterator[Entry]]
+    suffix: str = ".log"
+    encode: Callable[[str], bytes] = str.encode
+
+
+def _packed(text: str) -> bytes:
+    return gzip.compress(text.encode(), mtime=0)
+
+
+def _utf16(text: str) -> bytes:
+    return text.replace("\r\n", "\n").replace("\n", "\r\n").encode("utf-16")
+
+
+LOGS: dict[str, DemoForm] = {
+    "pump-panel": DemoForm(pump_panel),
+    "slipway-vpn": DemoForm(slipway_vpn),
+    "jump-host": DemoForm(jump_host),
+    "kiosk-app": DemoForm(kiosk_app),
+    "winch-audit": DemoForm(winch_audit),
+    "manifest-store": DemoForm(manifest_store, ".json.gz", _packed),
+    "resolver": DemoForm(resolver, ".csv"),
+    "harbour-radar": DemoForm(harbour_radar, ".csv", _utf16),
 }
 """The logs by the name of their parser."""
 
 
 def log_text(name: str, seed: int = SEED) -> str:
-    """A whole log, in the order in which its lines were written."""
-    entries = sorted(LOGS[name](random.Random(f"{seed} {name}")), key=lambda entry: entry.at)
+    """A whole log as text, in the order in which its entries were written."""
+    entries = sorted(LOGS[name].entries(random.Random(f"{seed} {name}")), key=lambda entry: entry.at)
     return "".join(f"{entry.text}\n" for entry in entries)
+
+
+def log_bytes(name: str, seed: int = SEED) -> bytes:
+    """A whole log as it lies on the disk."""
+    return LOGS[name].encode(log_text(name, seed))

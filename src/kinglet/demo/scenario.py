@@ -1,7 +1,8 @@
 """The people, places and days that all demo logs share, and the story that runs through them.
 
 A deckhand's password is guessed on the VPN; the guesser comes in from an address that nobody
-has used before, goes on to the jump host and has a pump's setpoint changed in the night.
+has used before, goes on to the jump host, has a pump's setpoint changed in the night and reads
+more manifests than anybody should.
 """
 
 from __future__ import annotations
@@ -27,6 +28,11 @@ GUESSING = START + timedelta(days=3, hours=1, minutes=12)
 TAKEN = GUESSING + timedelta(minutes=19)
 JUMPED = TAKEN + timedelta(minutes=6)
 TAMPERED = JUMPED + timedelta(minutes=11)
+READING = TAMPERED + timedelta(minutes=9)
+"""When the reading of manifests begins, from the address that the VPN gave out."""
+TUNNEL = "192.0.2.14"
+
+VESSELS = ("MV Sandpiper", "MV Dunlin", "MV Turnstone", "RV Whimbrel")
 
 
 @dataclass(frozen=True, order=True)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 
-from kinglet.demo.logs import LOGS, log_text
+from kinglet.demo.logs import LOGS, log_bytes
 from kinglet.demo.scenario import DAYS, START
 from kinglet.errors import OutputError
 
@@ -30,7 +30,10 @@ def write_demo(folder: Path) -> list[DemoLog]:
     Raises:
         OutputError: the folder cannot be made or written to.
     """
-    written = [DemoLog(name, folder / "logs" / f"{name}.log", folder / "parsers" / f"{name}.yaml") for name in LOGS]
+    written = [
+        DemoLog(name, folder / "logs" / f"{name}{form.suffix}", folder / "parsers" / f"{name}.yaml")
+        for name, form in LOGS.items()
+    ]
     parsers = importlib.resources.files("kinglet.demo") / "parsers"
     last = (START + timedelta(days=DAYS)).timestamp()
     try:
@@ -38,7 +41,7 @@ def write_demo(folder: Path) -> list[DemoLog]:
         for item in written:
             item.log.parent.mkdir(parents=True, exist_ok=True)
             item.parser.parent.mkdir(parents=True, exist_ok=True)
-            item.log.write_text(log_text(item.name), encoding="utf-8")
+            item.log.write_bytes(log_bytes(item.name))
             os.utime(item.log, (last, last))
             item.parser.write_text((parsers / item.parser.name).read_text(encoding="utf-8"), encoding="utf-8")
     except OSError as error:

@@ -14,7 +14,7 @@ import polars as pl
 from kinglet.clock.formats import Format, parse_format
 from kinglet.clock.reading import TimeReading
 from kinglet.definition.document import Document, Path
-from kinglet.definition.schema import Csv, Events, ParserFile, TimeRule, Variant
+from kinglet.definition.schema import ParserFile, TimeRule, Variant
 from kinglet.engine.plan import RESERVED, FieldPlan, Plan, Reading, TimeRulePlan, VariantPlan
 from kinglet.errors import ParserFileError, Problem, UsageError, did_you_mean
 from kinglet.model.mapping import MappingPlan, build_mapping, merged
@@ -23,8 +23,8 @@ from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex
 from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
 from kinglet.patterns.types import TYPES, SlotType
-from kinglet.raw.cutting import CutRule
 from kinglet.raw.encodings import named
+from kinglet.raw.rules import cut_rule
 
 _ISO = "iso8601"
 
@@ -102,24 +102,6 @@ def _cut(work: _Build) -> None:
         except UsageError as error:
             message, _, hint = str(error).partition("; ")
             work.report(("events", "encoding"), message, hint)
-
-
-def cut_rule(events: Events) -> CutRule:
-    """The cutting rule of a parser file's `events`."""
-    kind, value = next(iter(events.rules.items()), ("line", None))
-    csv = value if isinstance(value, Csv) else Csv.model_validate({})
-    return CutRule(
-        kind,
-        value if isinstance(value, str | int) and value is not True else None,
-        events.max_bytes,
-        events.max_lines,
-        csv.delimiter,
-        csv.quote,
-        csv.header,
-        events.idle,
-        events.line_ends,
-        events.encoding,
-    )
 
 
 def _envelope(work: _Build) -> None:

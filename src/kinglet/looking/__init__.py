@@ -1,0 +1,1 @@
+"""A first look at a raw log: what a careful engineer would write down, each statement with its evidence."""

@@ -1,0 +1,74 @@
+"""The beginning of a parser for a log: what is known after a look, in the words of a parser file."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+import polars as pl
+
+from kinglet.clock.formats import parse_format
+from kinglet.looking.times import Place, Times
+from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.slots import PatternError, parse
+
+_PROBE = 300
+
+
+def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series) -> str:
+    """A parser file that cuts the log and reads its time, as far as that can be told; it loads as it is."""
+    out = ["kinglet: 1", f"parser: {stem}", "version: 0.1.0", "product: {vendor: UNKNOWN, name: UNKNOWN}"]
+    if events != {"line": True}:
+        name, value = next(iter(events.items()))
+        out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
+    time = _time(stamps, raw)
+    if time is not None:
+        out.append(f"time: {{from: stamp, format: {flow(time[0])}}}")
+    pattern = time[1] if time is not None else "{body:rest}"
+    out.append(f"variants: [{{name: any, pattern: {flow(pattern)}}}]")
+    return "\n".join(out) + "\n"
+
+
+def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
+    """The format of the event's time, and a pattern with the slot that holds it."""
+    if not stamps.places or not stamps.places[0].is_time or not stamps.places[0].format:
+        return None
+    text = stamps.places[0].format
+    try:
+        shape = parse_format(text).shape
+    except ValueError:
+        return None
+    some = raw.head(_PROBE)
+    wanted = 0.5 * stamps.places[0].share
+    for pattern in _patterns(stamps.where[0]):
+        try:
+            regex = to_regexes(parse(pattern), {"stamp": shape})[-1]
+            if float(some.str.contains(regex).mean() or 0) >= wanted:  # type: ignore[arg-type]
+                return text, pattern
+        except (PatternError, pl.exceptions.PolarsError):
+            continue
+    return None
+
+
+def _patterns(place: Place) -> Iterator[str]:
+    """Patterns that may find a stamp at this place, the plainest first."""
+    before = re.sub(r"([{}])", r"\1\1", place.before).replace("[[", '{"[["}')
+    for behind in (" {body:rest}", "{body:rest}"):
+        if place.order <= 0:
+            yield f"{before}{{stamp:time}}{behind}"
+        yield f"{{head:text}}{before}{{stamp:time}}{behind}"
+
+
+def flow(value: Any) -> str:
+    """A value as YAML on one line."""
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{key}: {flow(item)}" for key, item in value.items()) + "}"
+    if isinstance(value, bool):
+        return str(value).lower()
+    text = str(value)
+    if not isinstance(value, str):
+        return text
+    if re.search(r"[\t\n]", text):
+        return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\t", "\\t").replace("\n", "\\n") + '"'
+    return "'" + text.replace("'", "''") + "'"
