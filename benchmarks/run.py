@@ -108,6 +108,27 @@ def throughput(lines: int, rounds: int, folder: Path) -> list[Row]:
     return rows
 
 
+def cutting(lines: int, rounds: int) -> list[Row]:
+    """The cutter alone, in turn with what a script would do; seconds without start-up."""
+    log = access_log(lines)
+    found: dict[str, list[float]] = {}
+    for _ in range(rounds):
+        for way in ("kinglet-line", "splitlines", "kinglet-start", "loop"):
+            command = [sys.executable, str(HERE / "cutting.py"), way, str(log)]
+            done = subprocess.run(command, capture_output=True, text=True, check=True)
+            count, taken = done.stdout.split()
+            assert int(count) == lines, f"{way}: {count} events"
+            found.setdefault(way, []).append(float(taken))
+    rows: list[Row] = []
+    for ours, theirs, least in (("kinglet-line", "splitlines", 1_500_000), ("kinglet-start", "loop", 500_000)):
+        ratios = statistics.median(b / a for a, b in zip(found[ours], found[theirs], strict=True))
+        speeds = [f"{lines / statistics.median(found[way]):,.0f}" for way in (ours, theirs)]
+        rows.append(
+            (ours.removeprefix("kinglet-"), f"{speeds[0]} (at least {least:,})", theirs, speeds[1], f"{ratios:.1f}")
+        )
+    return rows
+
+
 def growth(lines: int, rounds: int, folder: Path) -> list[Row]:
     """Four times the lines: the time and the memory."""
     small, large = access_log(lines), access_log(lines * 4)
@@ -177,6 +198,10 @@ def main() -> None:
             table(
                 ("four times the lines", "time", "most memory", "memory against"),
                 growth(given.lines, max(given.rounds // 2, 1), folder),
+            ),
+            table(
+                ("cutting", "Kinglet, lines/s", "beside it", "lines/s", "times as fast"),
+                cutting(given.lines, given.rounds),
             ),
             table(("start", "time", "limit"), start_up(given.rounds, folder)),
         ]

@@ -47,6 +47,12 @@ class Baselines(InFolder):
             self.assertEqual(frames[0][name].to_list(), frames[2][name].to_list())
             self.assertEqual(frames[1][name].to_list(), frames[2][name].to_list())
 
+    def test_cutting_gives_the_same_events_every_way(self) -> None:
+        for way in ("kinglet-line", "splitlines", "kinglet-start", "loop"):
+            command = [sys.executable, str(BENCHMARKS / "cutting.py"), way, str(self.log)]
+            done = subprocess.run(command, capture_output=True, text=True, check=True)
+            self.assertEqual("300", done.stdout.split()[0], way)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -16,7 +16,7 @@ import polars as pl
 import kinglet as package
 from kinglet.definition.loading import ready_parsers
 from kinglet.demo import scenario
-from kinglet.demo.logs import LOGS, log_text
+from kinglet.demo.logs import LOGS, log_bytes, log_text
 from kinglet.demo.writing import write_demo
 from tests.helpers import ROOT, InFolder, kinglet
 
@@ -29,7 +29,7 @@ FENCE = re.compile(r"```(\w+)\n(.*?)```", re.DOTALL)
 class Scenario(unittest.TestCase):
     def test_logs_are_the_same_every_time_and_in_order(self) -> None:
         for name in LOGS:
-            self.assertEqual(log_text(name), log_text(name))
+            self.assertEqual(log_bytes(name), log_bytes(name))
             self.assertNotEqual(log_text(name), log_text(name, seed=1))
 
     def test_addresses_and_names_are_nobodys(self) -> None:
@@ -44,7 +44,7 @@ class Scenario(unittest.TestCase):
         events = []
         for name in LOGS:
             parser = package.load(ROOT / "src" / "kinglet" / "demo" / "parsers" / f"{name}.yaml")
-            events += list(parser.parse(log_text(name).encode(), at="2026-03-07").to_model())
+            events += list(parser.parse(log_bytes(name), at="2026-03-07").to_model())
         guessed = [e for e in events if e["class_uid"] == 3002 and e.get("status") == "Failure"
                    and e["src_endpoint"]["ip"] == scenario.STRANGER]  # fmt: skip
         self.assertGreater(len(guessed), 20)
@@ -58,7 +58,13 @@ class Demo(InFolder):
     def test_it_does_the_whole_job_and_ends_with_the_figures(self) -> None:
         called = kinglet("demo", "here")
         self.assertEqual(0, called.status, called.err)
-        for said in ("$ kinglet try here/parsers/pump-panel.yaml", "$ kinglet check", "$ kinglet run -p", "Figures"):
+        for said in (
+            "$ kinglet look here",
+            "$ kinglet try here/parsers/pump-panel.yaml",
+            "$ kinglet check",
+            "$ kinglet run -p",
+            "Figures",
+        ):
             self.assertIn(said, called.out)
         for name in LOGS:
             mapped = pl.read_parquet(f"here/out/{name}.parquet")
@@ -67,8 +73,9 @@ class Demo(InFolder):
         self.assertLessEqual(max(len(line) for line in called.out.splitlines() if "$" not in line), 100)
 
     def test_every_command_that_it_names_works(self) -> None:
-        commands = [line.split("$ kinglet ")[1] for line in kinglet("demo").out.splitlines() if "$ kinglet " in line]
-        self.assertEqual(4, len(commands))
+        lines = kinglet("demo").out.splitlines()
+        commands = [line.split("$ kinglet ")[1] for line in lines if line.startswith("   $ kinglet ")]
+        self.assertEqual(5, len(commands))
         for command in commands:
             with self.subTest(command=command):
                 words = [word.strip('"') for word in re.findall(r'"[^"]*"|\S+', command)]

@@ -1,5 +1,6 @@
 """Kinglet: write and test parsers that turn raw logs into events of a common model.
 
+kinglet.look("pump-panel.log")  # what can be said of a raw log before there is a parser
 parser = kinglet.load("pump-panel.yaml")
 result = parser.parse("pump-panel.log")
 result.events          # a polars frame: line, raw, state, faults, variant, time, then the fields
@@ -15,6 +16,8 @@ from kinglet.errors import InputError, KingletError, ModelError, OutputError, Pa
 
 if TYPE_CHECKING:
     from kinglet.authoring.cases import CaseOutcome, check_cases
+    from kinglet.looking.profile import look
+    from kinglet.looking.report import Look
     from kinglet.model.schema import Model, load_model
     from kinglet.parser import Parser, Result, load
 
@@ -24,6 +27,7 @@ __all__ = [
     "CaseOutcome",
     "InputError",
     "KingletError",
+    "Look",
     "Model",
     "ModelError",
     "OutputError",
@@ -35,12 +39,15 @@ __all__ = [
     "check_cases",
     "load",
     "load_model",
+    "look",
 ]
 
 # Loaded when first asked for: the column engine takes longer to import than `--help` may take.
 _LATER = {
     "CaseOutcome": "kinglet.authoring.cases",
     "check_cases": "kinglet.authoring.cases",
+    "Look": "kinglet.looking.report",
+    "look": "kinglet.looking.profile",
     "Model": "kinglet.model.schema",
     "load_model": "kinglet.model.schema",
     "Parser": "kinglet.parser",

@@ -33,7 +33,8 @@ def command(ctx: click.Context, folder: str, as_json: bool) -> None:
         print_json({"folder": folder, "logs": [_figures(item, Path(folder)) for item in logs]})
         return
     out = console()
-    _opening(out, logs, folder)
+    _opening(out, logs)
+    _look(ctx, out, logs)
     _try(ctx, out, logs)
     _check(ctx, out, logs)
     figures = _run(out, logs, Path(folder))
@@ -53,13 +54,26 @@ def _step(out: Console, number: int, what: str, do: str) -> None:
     out.print()
 
 
-def _opening(out: Console, logs: list[DemoLog], folder: str) -> None:
+def _opening(out: Console, logs: list[DemoLog]) -> None:
     from kinglet.cli.render import heading
+    from kinglet.looking.words import size
 
     out.print(heading("Marram Ferries", "an invented ferry operator between two harbours, five days in March"))
     for item in logs:
-        lines = item.log.read_text(encoding="utf-8").count("\n")
-        out.print(f"  {item.log}  {lines:,} lines, read by {item.parser}", soft_wrap=True)
+        out.print(f"  {item.log}  {size(item.log.stat().st_size)}, read by {item.parser}", soft_wrap=True)
+
+
+def _look(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
+    from kinglet.cli import look
+
+    shown = next(item for item in logs if item.name == "slipway-vpn")
+    _step(
+        out,
+        1,
+        "Look at a raw log before there is a parser: its form, its times, what belongs together",
+        f"kinglet look {shown.log} --shapes 3",
+    )
+    ctx.invoke(look.command, files=(str(shown.log),), shapes=3, encoding=None, unpack_limit=None, as_json=False)
 
 
 def _try(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
@@ -68,7 +82,7 @@ def _try(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
     first = logs[0]
     _step(
         out,
-        1,
+        2,
         "Try a parser on a sample: what was read, what was not, and why",
         f"kinglet try {first.parser} {first.log} --show 5",
     )
@@ -92,7 +106,7 @@ def _check(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
 
     _step(
         out,
-        2,
+        3,
         "Check the cases that stand beside each parser",
         f"kinglet check {' '.join(str(item.parser) for item in logs)}",
     )
@@ -102,7 +116,7 @@ def _check(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
 def _run(out: Console, logs: list[DemoLog], folder: Path) -> list[dict[str, Any]]:
     _step(
         out,
-        3,
+        4,
         "Run the parsers in bulk and map every event onto the common model",
         f"kinglet run -p {logs[0].parser} {logs[0].log} -o {folder / 'out' / logs[0].name}.parquet --as model",
     )
@@ -110,7 +124,7 @@ def _run(out: Console, logs: list[DemoLog], folder: Path) -> list[dict[str, Any]
     for item in logs:
         found = _figures(item, folder)
         figures.append(found)
-        out.print(f"  {found['events']:>6,} events of {item.name} to " + " and ".join(found["outputs"]), soft_wrap=True)
+        out.print(f"  {found['events']:>6,} events to {found['outputs'][0]} and .parquet", soft_wrap=True)
     return figures
 
 
@@ -141,7 +155,7 @@ def _figures(item: DemoLog, folder: Path) -> dict[str, Any]:
 def _model(ctx: click.Context, out: Console) -> None:
     from kinglet.cli import model
 
-    _step(out, 4, "See what a class of the model wants", 'kinglet model "Tunnel Activity"')
+    _step(out, 5, "See what a class of the model wants", 'kinglet model "Tunnel Activity"')
     ctx.invoke(
         model.command, name="Tunnel Activity", search=None, all_attributes=False, file_schema=False, as_json=False
     )

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from kinglet.cli import options
+from kinglet.looking.words import percent, size
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -85,13 +86,13 @@ def _basics(out: Console, item: Look) -> None:
     basics = item.basics
     about = "about " if basics.lines_estimated else ""
     packed = f", {basics.packing} unpacked" if basics.packing else ""
-    size = _size(basics.size) if basics.size is not None else "size not known"
+    total = size(basics.size) if basics.size is not None else "size not known"
     where = f" (line {basics.longest_line_number:,})" if basics.longest_line_number else ""
     empty = f", {basics.empty_lines:,} empty" if basics.empty_lines else ""
     _fact(
         out,
         "size",
-        f"{size}{packed}, {about}{basics.lines:,} lines{empty}; the longest {basics.longest_line:,} bytes{where}",
+        f"{total}{packed}, {about}{basics.lines:,} lines{empty}; the longest {basics.longest_line:,} bytes{where}",
     )
     _fact(
         out,
@@ -138,9 +139,12 @@ def _hanging(out: Console, head: Text, text: str, indent: int, style: str = "def
     """Text behind a head, going on below it where it is long."""
     from rich.text import Text
 
-    from kinglet.cli.render import visible
+    from kinglet.cli.render import few_colours, visible
 
-    lines = Text(visible(text), style=style).wrap(out, max(out.width - indent, 30))
+    body = Text(visible(text), style=style)
+    if style == "bold":  # a shape
+        body.highlight_regex(r"\{[^{}\s]*\}", style="not bold blue" if few_colours(out) else "not bold #2f74b5")
+    lines = body.wrap(out, max(out.width - indent, 30))
     for i, line in enumerate(lines):
         line.rstrip()
         out.print((head if i == 0 else Text(" " * indent)).append_text(line))
@@ -178,7 +182,7 @@ def _about_stamp(place: StampPlace) -> list[str]:
     from kinglet.cli.render import shown_value
 
     how = f"{place.form}: {place.format}" if place.format and place.format != place.form else place.form
-    facts = [f"{how}; zone {place.zone}"]
+    facts = [f"{how}; " + ("no zone in the text" if place.zone.startswith("none") else f"zone {place.zone}")]
     if place.first is not None:
         order = _order(place.rising)
         facts.append(f"from {shown_value(place.first, 40)} to {shown_value(place.last, 40)}{order}")
@@ -317,19 +321,3 @@ def _next(out: Console, item: Look) -> None:
 def _cut(text: str, width: int) -> str:
     text = text.replace("\n", "⏎")
     return text if len(text) <= width else text[: max(width - 1, 1)] + "…"
-
-
-def percent(share: float) -> str:
-    """A share that never rounds up to all nor down to none."""
-    if share in (0, 1):
-        return f"{100 * share:.0f} %"
-    return f"{min(max(100 * share, 0.01), 99.99):.3g} %"
-
-
-def _size(size: int) -> str:
-    value = float(size)
-    for unit in ("bytes", "KiB", "MiB"):
-        if value < 1024:
-            return f"{value:,.0f} {unit}" if unit == "bytes" else f"{value:.1f} {unit}"
-        value /= 1024
-    return f"{value:,.1f} GiB"

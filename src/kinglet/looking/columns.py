@@ -10,6 +10,7 @@ import polars as pl
 
 from kinglet.clock.finding import FINDABLE
 from kinglet.looking.report import Pair, ShapeColumn
+from kinglet.looking.words import percent
 from kinglet.patterns.types import TYPES
 
 _TYPES = ("ipv4", "ipv6", "mac", "uuid", "int", "num", "hex", "email", "url")
@@ -64,7 +65,7 @@ def described(name: str, values: pl.Series, type_: str | None = None) -> ShapeCo
     examples = [str(value) for value in counted.to_series(0).head(4)] if counted is not None else []
     about = _about(known, distinct, counted)
     if len(known) < len(values):
-        about += f"; in {_percent(len(known) / len(values))}"
+        about += f"; in {percent(len(known) / len(values))}"
     return ShapeColumn(name, type_ or type_of(known), distinct, examples, about)
 
 
@@ -79,13 +80,7 @@ def _about(known: pl.Series, distinct: int, counted: pl.DataFrame | None) -> str
     top = int(counted["n"][0])
     if distinct > 0.9 * count:
         return "nearly unique"
-    return f"repeats; the commonest {_percent(top / count)}"
-
-
-def _percent(share: float) -> str:
-    if share in (0, 1):
-        return f"{share * 100:.0f} %"
-    return f"{min(max(100 * share, 0.01), 99.99):.3g} %"
+    return f"repeats; the commonest {percent(top / count)}"
 
 
 def pairs(columns: dict[str, pl.Series], types: dict[str, str]) -> list[Pair]:

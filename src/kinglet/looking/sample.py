@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.looking.words import size
 from kinglet.raw.cutting import has_lone_returns
 from kinglet.raw.encodings import HEAD_BYTES, Encoding, from_start, named
 from kinglet.raw.pauses import Pause
@@ -66,11 +67,11 @@ def take(sources: list[Source]) -> Sample:
     numbers: list[pl.Series] = []
     ends = {"LF": 0, "CRLF": 0, "CR": 0}
     whole = files == len(chosen)
-    size = 0
+    total = 0
     bad = 0
     for source in chosen:
         parts, read, complete = _parts(source, budget)
-        size += read
+        total += read
         whole = whole and complete
         first = 1
         for part in parts:
@@ -90,11 +91,11 @@ def take(sources: list[Source]) -> Sample:
     return Sample(
         [source.name for source in chosen],
         files,
-        size,
+        total,
         chosen[0].packing,
         chosen[0].encoding,
         whole,
-        _about(files, len(chosen), whole, size, len(joined)),
+        _about(files, len(chosen), whole, total, len(joined)),
         {name: count for name, count in ends.items() if count},
         bad,
         joined,
@@ -104,13 +105,11 @@ def take(sources: list[Source]) -> Sample:
     )
 
 
-def _about(files: int, chosen: int, whole: bool, size: int, looked: int) -> str:
+def _about(files: int, chosen: int, whole: bool, total: int, looked: int) -> str:
     if whole:
         return "all of it" if files == 1 else f"all of {files:,} files"
-    share = f"{looked / 2**20:.0f} MiB of {size / 2**20:,.0f} MiB" if size > looked else f"{looked / 2**20:.1f} MiB"
-    if files > 1:
-        return f"{chosen:,} of {files:,} files, {share}"
-    return f"head, middle and tail: {share}"
+    share = f"{size(looked)} of {size(total)}" if total > looked else size(looked)
+    return f"{chosen:,} of {files:,} files, {share}" if files > 1 else f"head, middle and tail: {share}"
 
 
 def _parts(source: Source, budget: int) -> tuple[list[_Part], int, bool]:
@@ -118,26 +117,26 @@ def _parts(source: Source, budget: int) -> tuple[list[_Part], int, bool]:
     if source.events is not None:
         data = "\n".join(source.events).encode()
         return [_Part(data, True, True)], len(data), True
-    size = source.size
-    if size is not None and size > budget and source.path is not None:
+    length = source.size
+    if length is not None and length > budget and source.path is not None:
         with source.path.open("rb") as stream:
             head = stream.read(HEAD_BYTES)
         probe = Source(source.name, source.reference, data=head)
         list(probe.chunks(recode=False))
         if probe.packing is None:
-            return _seek(source, size, budget), size, False
+            return _seek(source, length, budget), length, False
     return _read(source, budget)
 
 
-def _seek(source: Source, size: int, budget: int) -> list[_Part]:
+def _seek(source: Source, total: int, budget: int) -> list[_Part]:
     """Head, middle and tail of a file that can be read anywhere."""
     assert source.path is not None
     length = min(PART_BYTES, budget // 3) // 4 * 4
     parts: list[_Part] = []
     with source.path.open("rb") as stream:
-        for start in (0, (size - length) // 2 // 4 * 4, (size - length) // 4 * 4):
+        for start in (0, (total - length) // 2 // 4 * 4, (total - length) // 4 * 4):
             stream.seek(start)
-            parts.append(_Part(stream.read(length + 4), start == 0, start + length + 4 >= size))
+            parts.append(_Part(stream.read(length + 4), start == 0, start + length + 4 >= total))
     head = parts[0].data[:HEAD_BYTES]
     source.encoding = named(source.given_encoding, head) if source.given_encoding else from_start(head)
     if source.encoding is None:

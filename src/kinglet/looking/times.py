@@ -14,6 +14,7 @@ from kinglet.clock.finding import Findable, format_of, stamps
 from kinglet.clock.formats import parse_format
 from kinglet.clock.reading import INSTANT, TimeReading, instants
 from kinglet.looking.report import StampPlace
+from kinglet.looking.words import percent
 
 _PROBE = 1500
 _LONGEST = 3000  # characters of an event that are searched for places
@@ -22,6 +23,7 @@ _LABEL = re.compile(
     r"""["']?([A-Za-z_][\w.-]*(?: [A-Za-z][\w-]*)?)["']?(\s*[:=]\s*["'\[(]?)$|(?<=[\s(\[,])[a-z]{3,} $"""
 )
 _RARE = 0.002
+_COMMON = 0.5  # the least share of events that have the place of their time
 _NEAR = 40  # characters within which a text that all events begin with is taken for the place
 
 
@@ -85,7 +87,7 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
         found.append((described, place, text, values))
     found.sort(key=lambda item: _likely(item[0], item[1]), reverse=True)
     places = [item[0] for item in found]
-    if places and (places[0].first is not None or found[0][1].form.date):
+    if places and found[0][1].form.date and places[0].share >= _COMMON:
         places[0] = replace(places[0], is_time=True, reason=_reason(places))
         for i in range(1, len(places)):
             places[i] = replace(places[i], apart=_apart(found[0][3], found[i][3], found[i][2]))
@@ -233,13 +235,13 @@ def _likely(place: StampPlace, where: Place) -> tuple[float, ...]:
 
 def _reason(places: list[StampPlace]) -> str:
     first = places[0]
-    reasons = [f"{'every event has' if first.share == 1 else f'{100 * first.share:.3g} % of events have'} it"]
+    reasons = [f"{'every event has' if first.share == 1 else f'{percent(first.share)} of events have'} it"]
     if first.place.startswith("at the start"):
         reasons.append("it stands at the start")
     elif len(places) > 1 and not any(place.place.startswith("at the start") for place in places[1:]):
         reasons.append("no other is as common" if places[1].share < first.share else "it comes first")
     if first.rising is not None and first.rising > 0.95:
-        reasons.append("it rises" + ("" if first.rising == 1 else f" in {100 * first.rising:.3g} % of steps"))
+        reasons.append("it rises" + ("" if first.rising == 1 else f" in {percent(first.rising)} of steps"))
     return ", ".join(reasons)
 
 
