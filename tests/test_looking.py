@@ -229,7 +229,16 @@ class Oddities(InFolder):
         self.assertEqual((1, [19]), said["lines of more than 16"])
         self.assertEqual(({"LF": 14, "CRLF": 5}, 1), (found.line_ends, found.empty_lines))
         self.assertEqual((20_000, 19), (found.longest_line, found.longest_line_number))
-        broken = one(b'{"a": 1}\n' * 30 + b'{"b": \n' + b'{"a": 2}\n' * 30 + b'{"a": ')
+        mixed = one(b'{"time": 1}\n' * 40 + b"Mar  5 01:31:00 quay-1 sshd[7]: hello\n" * 60 + b"x").basics.oddities
+        self.assertEqual(
+            [
+                ("the last line has no end: it may be cut off, or still be written", 1),
+                ("lines are RFC 3164, the others are not: mixed formats", 60),
+                ("lines are JSON, the others are not: mixed formats", 40),
+            ],
+            [(odd.what, odd.count) for odd in mixed],
+        )
+        broken = one(b'{"a": 1}\n' * 30 + b'{"b": \n' + b'{"a": 2}\n' * 30 + b'{"a": \n')
         self.assertEqual(
             [("events whose end is missing", 2)], [(odd.what, odd.count) for odd in broken.basics.oddities]
         )

@@ -114,7 +114,8 @@ def _basics(out: Console, item: Look) -> None:
     for i, odd in enumerate(basics.oddities):
         lines = [str(number) for number in odd.lines if number]
         where = f"line{'s' if len(lines) > 1 else ''} {', '.join(lines)}" if lines else ""
-        _fact(out, "odd" if i == 0 else "", f"{odd.count:,} {odd.what}", where)
+        count = "" if odd.what.startswith("the last line") and odd.count == 1 else f"{odd.count:,} "
+        _fact(out, "odd" if i == 0 else "", f"{count}{odd.what}", where)
 
 
 def _boundaries(out: Console, item: Look) -> None:

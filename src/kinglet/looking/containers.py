@@ -255,6 +255,19 @@ def _line_forms(sample: Sample) -> Records | None:
     return None
 
 
+_JSON_LINE = r"^\s*\{.*\}\s*$"
+_FEW, _MOST = 0.03, 0.97
+
+
+def mixture(sample: Sample) -> list[tuple[str, float]]:
+    """Line forms that some lines have and others do not, each with its share."""
+    filled = sample.lines.filter(sample.lines.str.contains(r"\S"))
+    forms = [(form.name, form.regex) for form in _LINE_FORMS]
+    forms += [("JSON", _JSON_LINE), ("key=value", r"^(?:\S+=(?:\"[^\"]*\"|\S*)\s*){3,}$")]
+    shares = [(name, float(filled.str.contains(regex).mean() or 0)) for name, regex in forms]  # type: ignore[arg-type]
+    return [(name, share) for name, share in shares if _FEW <= share <= _MOST]
+
+
 PAIR = r'([A-Za-z_][\w.-]*)(=|:)("(?:[^"\\]|\\.)*"|\'[^\']*\'|[^\s,;|"\']*)'
 
 

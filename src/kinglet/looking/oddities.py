@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
+from kinglet.looking.containers import mixture
 from kinglet.looking.report import Basics, Oddity
 from kinglet.looking.sample import Sample
 from kinglet.raw.cutting import EventBatch
@@ -49,6 +50,11 @@ def _in_lines(sample: Sample) -> list[Oddity]:
         if count:
             rows = lines.str.contains(text, literal=True).arg_true().head(_SHOWN)
             found.append(Oddity(what, count, sample.numbers.gather(rows).to_list()))
+    if sample.unended:
+        what = "the last line has no end: it may be cut off, or still be written"
+        found.append(Oddity(what, sample.unended, sample.numbers.tail(1).to_list()))
+    for name, share in mixture(sample):
+        found.append(Oddity(f"lines are {name}, the others are not: mixed formats", round(share * len(lines))))
     if sample.ends.get("CR") and len(sample.ends) > 1:
         found.append(
             Oddity(

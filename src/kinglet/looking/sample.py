@@ -29,7 +29,8 @@ class Sample(NamedTuple):
     """Text of one or more logs in UTF-8, cut at line ends.
 
     names: the logs; size: bytes of them, once unpacked, as far as read or known; whole: nothing was
-    left out, otherwise `about` says what was looked at. text: line ends are LF, whatever they were.
+    left out, otherwise `about` says what was looked at. text: line ends are LF, whatever they were;
+    unended: logs whose last line has none.
     numbers: for each line of text its number in the log, 0 where it is not known.
     """
 
@@ -45,7 +46,7 @@ class Sample(NamedTuple):
     text: bytes
     lines: pl.Series
     numbers: pl.Series
-    offset_known: bool
+    unended: int
 
 
 class _Part(NamedTuple):
@@ -67,7 +68,7 @@ def take(sources: list[Source]) -> Sample:
     numbers: list[pl.Series] = []
     ends = {"LF": 0, "CRLF": 0, "CR": 0}
     whole = files == len(chosen)
-    total = 0
+    total = unended = 0
     bad = 0
     for source in chosen:
         parts, read, complete = _parts(source, budget)
@@ -75,7 +76,8 @@ def take(sources: list[Source]) -> Sample:
         whole = whole and complete
         first = 1
         for part in parts:
-            text, part_bad = _as_utf8(part, source, ends)
+            unended += part.at_end and bool(part.data) and not part.data.endswith((b"\n", b"\r"))
+            text, part_bad = _as_utf8(part, ends)
             bad += part_bad
             count = text.count(b"\n")
             texts.append(text)
@@ -101,7 +103,7 @@ def take(sources: list[Source]) -> Sample:
         joined,
         lines.alias("line"),
         pl.concat(numbers) if numbers else pl.Series([], dtype=pl.Int64),
-        files == 1,
+        unended,
     )
 
 
@@ -193,7 +195,7 @@ def _text_chunks(source: Source) -> Iterator[bytes]:
             yield chunk
 
 
-def _as_utf8(part: _Part, source: Source, ends: dict[str, int]) -> tuple[bytes, int]:
+def _as_utf8(part: _Part, ends: dict[str, int]) -> tuple[bytes, int]:
     """The whole lines of a part, with LF at their ends and U+FFFD for what cannot be read, and how much of that."""
     data = part.data
     alone = has_lone_returns(data[:HEAD_BYTES])

@@ -16,8 +16,6 @@ import polars as pl
 
 from kinglet.definition.schema import DEFAULT_MAX_BYTES
 from kinglet.raw.boundaries.base import Boundary, Buffer
-from kinglet.raw.boundaries.elements import Elements
-from kinglet.raw.boundaries.framed import Counted, FixedLength
 from kinglet.raw.boundaries.lines import (
     EveryLine,
     GroupedLines,
@@ -26,8 +24,6 @@ from kinglet.raw.boundaries.lines import (
     indent_rule,
     start_rule,
 )
-from kinglet.raw.boundaries.rows import MAX_LINES, Rows
-from kinglet.raw.boundaries.separated import Separated
 from kinglet.raw.pauses import Pause
 from kinglet.raw.sources import IDLE_SECONDS, Source
 from kinglet.raw.text import POSITION, as_text, bytes_as_text, character_start, codes, found, where
@@ -61,10 +57,35 @@ class CutRule(NamedTuple):
     encoding: str | None = None
 
 
-def _objects(rule: CutRule) -> Boundary:
-    from kinglet.raw.boundaries.objects import Objects  # which needs numpy, whose import takes time
+# Rules that few logs need are imported when one does: a command must start at once.
+def _json(rule: CutRule) -> Boundary:
+    from kinglet.raw.boundaries.objects import Objects
 
     return Objects(str(rule.value) if rule.value is not None else None, rule.max_bytes)
+
+
+def _xml(rule: CutRule) -> Boundary:
+    from kinglet.raw.boundaries.elements import Elements
+
+    return Elements(str(rule.value), rule.max_bytes)
+
+
+def _csv(rule: CutRule) -> Boundary:
+    from kinglet.raw.boundaries.rows import MAX_LINES, Rows
+
+    return Rows(rule.delimiter, rule.quote, rule.header, rule.max_bytes, rule.max_lines or MAX_LINES)
+
+
+def _separated(rule: CutRule) -> Boundary:
+    from kinglet.raw.boundaries.separated import Separated
+
+    return Separated(b"\0" if rule.kind == "nul" else str(rule.value).encode())
+
+
+def _framed(rule: CutRule) -> Boundary:
+    from kinglet.raw.boundaries.framed import Counted, FixedLength
+
+    return Counted(rule.max_bytes) if rule.kind == "counted" else FixedLength(int(rule.value or 1))
 
 
 BOUNDARIES: dict[str, Callable[[CutRule], Boundary]] = {
@@ -73,13 +94,13 @@ BOUNDARIES: dict[str, Callable[[CutRule], Boundary]] = {
     "end": lambda rule: GroupedLines(end_rule(str(rule.value)), rule.max_bytes),
     "blank-line": lambda rule: GroupedLines(blank_line_rule(), rule.max_bytes),
     "indent": lambda rule: GroupedLines(indent_rule(), rule.max_bytes),
-    "json": _objects,
-    "xml": lambda rule: Elements(str(rule.value), rule.max_bytes),
-    "csv": lambda rule: Rows(rule.delimiter, rule.quote, rule.header, rule.max_bytes, rule.max_lines or MAX_LINES),
-    "nul": lambda rule: Separated(b"\0"),
-    "separator": lambda rule: Separated(str(rule.value).encode()),
-    "length": lambda rule: FixedLength(int(rule.value or 1)),
-    "counted": lambda rule: Counted(rule.max_bytes),
+    "json": _json,
+    "xml": _xml,
+    "csv": _csv,
+    "nul": _separated,
+    "separator": _separated,
+    "length": _framed,
+    "counted": _framed,
 }
 """The cutting rules by name."""
 

@@ -25,10 +25,11 @@ _BOMS = (
     (codecs.BOM_UTF16_BE, "utf-16-be", 2),
 )
 _KNOWN = ("utf-8", "utf-16", "utf-16-le", "utf-16-be", "cp1252", "latin-1", "cp437", "shift_jis", "gb18030", "koi8-r")
-_MULTIBYTE = re.compile(rb"[\xc2-\xdf][\x80-\xbf]|[\xe0-\xef][\x80-\xbf]{2}|[\xf0-\xf4][\x80-\xbf]{3}")
-_HIGH = re.compile(rb"[\x80-\xff]+")
+# Patterns are compiled when first used: most logs are ASCII.
+_MULTIBYTE = rb"[\xc2-\xdf][\x80-\xbf]|[\xe0-\xef][\x80-\xbf]{2}|[\xf0-\xf4][\x80-\xbf]{3}"
+_HIGH = rb"[\x80-\xff]+"
 # What cp1252 text has beyond ASCII: letters beside ASCII letters, and common signs wherever they stand.
-_WESTERN = re.compile(
+_WESTERN = (
     rb"(?<=[A-Za-z])[\x8a\x8c\x8e\x9a\x9c\x9e\x9f\xc0-\xd6\xd8-\xf6\xf8-\xff]{1,3}"
     rb"|[\x8a\x8c\x8e\x9a\x9c\x9e\x9f\xc0-\xd6\xd8-\xf6\xf8-\xff]{1,3}(?=[A-Za-z])"
     rb"|(?<![\x80-\xff])[\xc0\xc8\xc9\xe0\xe1\xe8-\xea\xec\xed\xf2\xf3\xf9\xfa](?![\x80-\xff])"  # words of one letter
@@ -110,15 +111,15 @@ def _by_zeros(head: bytes) -> Encoding | None:
 
 def from_high_bytes(window: bytes) -> Encoding:
     """UTF-8 or cp1252, from a stretch that begins with the first byte that is not ASCII."""
-    broken = _MULTIBYTE.sub(b"", window)
+    broken = re.sub(_MULTIBYTE, b"", window)
     if len(window) >= HEAD_BYTES:
         broken = broken[:-4] + re.sub(rb"[\xc2-\xf4][\x80-\xbf]{0,2}\Z", b"", broken[-4:])  # cut by the stretch's end
-    good = len(_MULTIBYTE.findall(window))
-    bad = sum(map(len, _HIGH.findall(broken)))
+    good = len(re.findall(_MULTIBYTE, window))
+    bad = sum(map(len, re.findall(_HIGH, broken)))
     if not bad:
         return Encoding("utf-8", f"{_count(good, 'multi-byte character')} and no invalid byte in the stretch looked at")
-    high = sum(map(len, _HIGH.findall(window)))
-    western = sum(map(len, _WESTERN.findall(window)))
+    high = sum(map(len, re.findall(_HIGH, window)))
+    western = sum(map(len, re.findall(_WESTERN, window)))
     if good < bad and western >= 0.75 * high:
         plain = not re.search(rb"[\x80-\x9f]", window)
         return Encoding(
@@ -190,7 +191,7 @@ class Decoded:
 
 
 def first_high(data: bytes) -> int:
-    found = _HIGH.search(data)
+    found = re.search(_HIGH, data)
     return found.start() if found else len(data)
 
 

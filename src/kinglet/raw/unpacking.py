@@ -6,8 +6,6 @@ that grows beyond all measure is stopped by the limit.
 
 from __future__ import annotations
 
-import bz2
-import lzma
 import zlib
 from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple, Protocol
@@ -15,6 +13,7 @@ from typing import Any, NamedTuple, Protocol
 from kinglet.errors import InputError
 from kinglet.raw.pauses import Chunk, Pause
 
+_DAMAGE = ("error", "OSError", "LZMAError", "ZstdError", "ValueError", "EOFError")
 LIMIT_BYTES = 2**30
 LIMIT_RATIO = 200
 
@@ -27,6 +26,19 @@ class _Unpacker(Protocol):
     def unused_data(self) -> bytes: ...
 
     def decompress(self, data: bytes, /) -> bytes: ...
+
+
+# What unpacks a format is imported when a log needs it.
+def _bzip2() -> _Unpacker:
+    import bz2
+
+    return bz2.BZ2Decompressor()
+
+
+def _xz() -> _Unpacker:
+    import lzma
+
+    return lzma.LZMADecompressor()
 
 
 def _zstd() -> Any:
@@ -46,8 +58,8 @@ class Packing(NamedTuple):
 
 PACKINGS = (
     Packing("gzip", b"\x1f\x8b\x08", lambda: zlib.decompressobj(wbits=31), 16 * 1024),  # RFC 1952
-    Packing("bzip2", b"BZh", bz2.BZ2Decompressor),
-    Packing("xz", b"\xfd7zXZ\x00", lzma.LZMADecompressor),
+    Packing("bzip2", b"BZh", _bzip2),
+    Packing("xz", b"\xfd7zXZ\x00", _xz),
     Packing("zstd", b"\x28\xb5\x2f\xfd", _zstd),  # RFC 8878
 )
 MAGIC_BYTES = max(len(packing.magic) for packing in PACKINGS)
@@ -88,10 +100,8 @@ class Unpacked:
                         continue
                     try:
                         part = unpacker.decompress(piece)
-                    except (zlib.error, OSError, lzma.LZMAError, ValueError) as error:
-                        raise self._damaged(error, given) from None
                     except Exception as error:
-                        if type(error).__name__ != "ZstdError":
+                        if type(error).__name__ not in _DAMAGE:
                             raise
                         raise self._damaged(error, given) from None
                     begun = True
