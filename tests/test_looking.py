@@ -236,7 +236,7 @@ class Oddities(InFolder):
                 ("lines are RFC 3164, the others are not: mixed formats", 60),
                 ("lines are JSON, the others are not: mixed formats", 40),
             ],
-            [(odd.what, odd.count) for odd in mixed],
+            [(odd.what, odd.count) for odd in mixed[:3]],
         )
         broken = one(b'{"a": 1}\n' * 30 + b'{"b": \n' + b'{"a": 2}\n' * 30 + b'{"a": \n')
         self.assertEqual(
