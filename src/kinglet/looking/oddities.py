@@ -13,8 +13,11 @@ _SHOWN = 3
 _LONG_LINE = 16_384
 
 
-def basics(sample: Sample, batches: list[EventBatch], frame: pl.DataFrame) -> Basics:
-    """What can be counted in the sample; lines are estimated from it where it is not all."""
+def basics(sample: Sample, batches: list[EventBatch], frame: pl.DataFrame, *, contained: bool) -> Basics:
+    """What can be counted in the sample; lines are estimated from it where it is not all.
+
+    contained: the log has a container, whose share says how much of it is something else.
+    """
     lines = sample.lines
     lengths = lines.str.len_bytes()
     longest = int(lengths.arg_max() or 0)
@@ -34,11 +37,11 @@ def basics(sample: Sample, batches: list[EventBatch], frame: pl.DataFrame) -> Ba
         longest_line=int(lengths.max() or 0),  # type: ignore[arg-type]
         longest_line_number=int(sample.numbers[longest]) if len(lines) else 0,
         empty_lines=int((lengths == 0).sum()),
-        oddities=[*_in_lines(sample), *_in_events(batches, frame)],
+        oddities=[*_in_lines(sample, contained), *_in_events(batches, frame)],
     )
 
 
-def _in_lines(sample: Sample) -> list[Oddity]:
+def _in_lines(sample: Sample, contained: bool) -> list[Oddity]:
     found: list[Oddity] = []
     lines = sample.lines
     for what, text, count in (
@@ -53,7 +56,7 @@ def _in_lines(sample: Sample) -> list[Oddity]:
     if sample.unended:
         what = "the last line has no end: it may be cut off, or still be written"
         found.append(Oddity(what, sample.unended, sample.numbers.tail(1).to_list()))
-    for name, share in mixture(sample):
+    for name, share in [] if contained else mixture(sample):
         found.append(Oddity(f"lines are {name}, the others are not: mixed formats", round(share * len(lines))))
     if sample.ends.get("CR") and len(sample.ends) > 1:
         found.append(

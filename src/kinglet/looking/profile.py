@@ -65,7 +65,7 @@ def _look(sources: list[Source], given: Given) -> Look:
         files=sample.files,
         looked_at=sample.about,
         whole=sample.whole,
-        basics=basics(sample, batches, frame),
+        basics=basics(sample, batches, frame, contained=records is not None),
         container=records.container if records else None,
         boundaries=ways,
         events=frame.height,
