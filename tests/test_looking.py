@@ -206,12 +206,22 @@ class Oddities(InFolder):
             (ncsa, "NCSA access log", {"line": True}),
             ("a|b|c\n" + "1|x y|2\n" * 9, "CSV", {"csv": {"delimiter": "|"}}),
             ("".join(f"{i}\t10.5\tok\n" for i in range(9)), "CSV", {"csv": {"delimiter": "\t", "header": False}}),
+            ("# doors v2; when|door|badge\n" + "05:01|door 1|77\n" * 9, "CSV", {"csv": {"delimiter": "|"}}),
         ):
             with self.subTest(name=name, events=events):
                 found = one(text.encode())
                 assert found.container is not None
                 self.assertEqual((name, events), (found.container.name, found.boundaries[0].events))
                 self.assertEqual(len(package.load(found.suggestion).parse(text.encode())), found.events)
+
+    def test_lines_of_one_sign_separate_events(self) -> None:
+        text = "".join(f"change {i} by m.okoro at 05.03.2026 10:0{i}\n  old: {i}\n----\n" for i in range(9))
+        for data, separator in ((text, "\n----\n"), (text.replace("\n", "\r\n"), "\r\n----\r\n")):
+            found = one(data.encode())
+            self.assertEqual(({"separator": separator}, 9), (found.boundaries[0].events, found.events))
+            self.assertEqual({"start": "^change"}, found.boundaries[1].events)
+            counts = package.load(found.suggestion).parse(data.encode()).counts
+            self.assertEqual((9, 9), (counts["events"], counts["complete"]))
 
     def test_what_is_odd_is_said_with_its_lines(self) -> None:
         data = (
@@ -307,23 +317,41 @@ class Oddities(InFolder):
 class Parts(unittest.TestCase):
     def test_every_form_of_stamp_is_found_and_what_it_suggests_reads_it(self) -> None:
         for text, name in {
-            "2026-03-05T01:31:00.123+01:00": "ISO 8601", "2026-03-05 01:31:00,123": "ISO 8601",
-            "Thu, 05 Mar 2026 01:31:00 +0000": "RFC 5322 date", "Thu Mar  5 01:31:00 2026": "C date",
-            "Thu Mar 5 01:31:00 2026 +0100": "C date", "05/Mar/2026:01:31:00 +0000": "NCSA",
-            "05/Mar/2026 01:31:00.5": "day/month name/year", "5-Mar-2026 01:31:00": "day-month name-year",
-            "05 Mar 2026 01:31:00": "day month name year", "Mar 5, 2026 1:31:00 AM": "month name, 12 hours",
-            "Mar  5 2026 01:31:00": "month name day year", "Mar  5 01:31:00": "RFC 3164, no year",
-            "05/Mar 01:31:00": "day/month name, no year", "2026/03/05 01:31:00": "year/month/day",
-            "2026.03.05 01:31:00": "year.month.day", "05/03/2026 01:31:00 PM": "slashes, 12 hours",
-            "05/03/2026, 01:31:00": "slashes", "05/03/2026 01:31": "slashes, minutes", "05.03.2026 01:31:00": "points",
-            "05-03-2026 01:31:00": "dashes", "05/03/26 01:31:00": "slashes, two-digit year",
-            "20260305T013100Z": "compact", "20260305013100": "compact", "1772674260": "epoch, seconds",
+            "2026-03-05T01:31:00.123+01:00": "ISO 8601",
+            "2026-03-05 01:31:00,123": "ISO 8601",
+            "Thu, 05 Mar 2026 01:31:00 +0000": "RFC 5322 date",
+            "Thu Mar  5 01:31:00 2026": "C date",
+            "Thu Mar 5 01:31:00 2026 +0100": "C date",
+            "05/Mar/2026:01:31:00 +0000": "NCSA",
+            "05/Mar/2026 01:31:00.5": "day/month name/year",
+            "5-Mar-2026 01:31:00": "day-month name-year",
+            "05 Mar 2026 01:31:00": "day month name year",
+            "Mar 5, 2026 1:31:00 AM": "month name, 12 hours",
+            "Mar  5 2026 01:31:00": "month name day year",
+            "Mar  5 01:31:00": "RFC 3164, no year",
+            "05/Mar 01:31:00": "day/month name, no year",
+            "2026/03/05 01:31:00": "year/month/day",
+            "2026.03.05 01:31:00": "year.month.day",
+            "05/03/2026 01:31:00 PM": "slashes, 12 hours",
+            "05/03/2026, 01:31:00": "slashes",
+            "05/03/2026 01:31": "slashes, minutes",
+            "05.03.2026 01:31:00": "points",
+            "05-03-2026 01:31:00": "dashes",
+            "05.03.2026 01:31": "points, minutes",
+            "05/03/26 01:31:00": "slashes, two-digit year",
+            "20260305T013100Z": "compact",
+            "20260305013100": "compact",
+            "1772674260": "epoch, seconds",
             "1772674260.123": "epoch, seconds",
-            "1772674260123": "epoch, milliseconds", "1772674260123456": "epoch, microseconds",
-            "1772674260123456789": "epoch, nanoseconds", "2026-03-05": "date", "05/03/2026": "date, slashes",
-            "01:31:00:250": "time of day", "Thu Mar  5 01:31:00 CET 2026": "C date with a zone name",
+            "1772674260123": "epoch, milliseconds",
+            "1772674260123456": "epoch, microseconds",
+            "1772674260123456789": "epoch, nanoseconds",
+            "2026-03-05": "date",
+            "05/03/2026": "date, slashes",
+            "01:31:00:250": "time of day",
+            "Thu Mar  5 01:31:00 CET 2026": "C date with a zone name",
             "2026-03-05  01:31:00": "ISO 8601, several blanks",
-        }.items():  # fmt: skip
+        }.items():
             with self.subTest(text=text):
                 found = stamps(f"x={text}, and 12 more")
                 self.assertEqual([(name, text)], [(s.form.name, f"x={text}"[s.start : s.end]) for s in found])

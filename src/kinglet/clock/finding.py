@@ -57,7 +57,11 @@ FINDABLE = (
     Findable("slashes", f"{_D}/{_D}/[0-9]{{4}},? {_T}{_POINT}", "%d/%m/%Y %H:%M:%S", "%m/%d/%Y %H:%M:%S"),
     Findable("slashes, minutes", f"{_D}/{_D}/[0-9]{{4}} [0-9]{{1,2}}:[0-9]{{2}}", "%d/%m/%Y %H:%M", "%m/%d/%Y %H:%M"),
     Findable("points", f"{_D}\\.{_D}\\.[0-9]{{4}},? {_T}{_POINT}", "%d.%m.%Y %H:%M:%S", "%m.%d.%Y %H:%M:%S"),
+    Findable(
+        "points, minutes", f"{_D}\\.{_D}\\.[0-9]{{4}},? [0-9]{{1,2}}:[0-9]{{2}}", "%d.%m.%Y %H:%M", "%m.%d.%Y %H:%M"
+    ),
     Findable("dashes", f"{_D}-{_D}-[0-9]{{4}} {_T}{_POINT}", "%d-%m-%Y %H:%M:%S", "%m-%d-%Y %H:%M:%S"),
+    Findable("dashes, minutes", f"{_D}-{_D}-[0-9]{{4}} [0-9]{{1,2}}:[0-9]{{2}}", "%d-%m-%Y %H:%M", "%m-%d-%Y %H:%M"),
     Findable(
         "slashes, two-digit year", f"{_D}/{_D}/[0-9]{{2}},? {_T}{_POINT}", "%d/%m/%y %H:%M:%S", "%m/%d/%y %H:%M:%S"
     ),
@@ -108,7 +112,7 @@ def format_of(form: Findable, example: str, *, swapped: bool = False) -> str:
     if fraction and "%S" in text:
         text = text.replace("%S", f"%S{fraction[1]}%f")
     for between in (",", ":"):
-        if re.search(rf"[0-9]{between} [0-9]", example) and f"{between} %" not in text:
+        if re.search(rf"[0-9]{between} [0-9]{{1,2}}:", example):
             text = re.sub(r"(%[Yy]) ", rf"\1{between} ", text)
     if "%z" in text and not re.search(r"[+-][0-9]{4}$", example):
         return text.removesuffix(" %z")

@@ -59,7 +59,7 @@ def _ports(values: pl.Series) -> bool:
 
 def described(name: str, values: pl.Series, type_: str | None = None) -> ShapeColumn:
     """A column: its type, how many values, and whether it varies."""
-    known = values.drop_nulls()
+    known = values.drop_nulls().alias("value")
     counted = known.value_counts(sort=True, name="n") if len(known) else None
     distinct = counted.height if counted is not None else 0
     examples = [str(value) for value in counted.to_series(0).head(4)] if counted is not None else []

@@ -164,7 +164,11 @@ def _csv(sample: Sample) -> Records | None:
     if not header and not _columns_differ(rows, width):
         return None
     quoted = quote.encode() in head
-    names = [name.strip().lstrip("\ufeff") for name in rows[0]] if header else [f"column_{i + 1}" for i in range(width)]
+    names = (
+        [name.rpartition(":")[2].strip("\ufeff# ") for name in rows[0]]
+        if header
+        else [f"column_{i + 1}" for i in range(width)]
+    )
     values = [
         {name: value for name, value in zip(names, row, strict=False) if value != ""}
         for row in rows[header:][:MOST_RECORDS]
@@ -195,7 +199,12 @@ def _rows(head: bytes, delimiter: str, quote: str) -> list[list[str]]:
 
 
 def _is_header(rows: list[list[str]]) -> bool:
-    """Whether the first row names the columns: words only, each once, some of which occur in no other row."""
+    """Whether the first row names the columns: words only, each once, most of which occur in no other row.
+
+    A comment that has as many columns as the rows does so too.
+    """
+    if rows[0][0].startswith("#") and not any(row[0].startswith("#") for row in rows[1:200]):
+        return True
     first = [value.strip() for value in rows[0]]
     if len(set(first)) < len(first) or not all(re.match(r"[\ufeffA-Za-z_#][^0-9]*[0-9]?$", value) for value in first):
         return False
@@ -203,13 +212,14 @@ def _is_header(rows: list[list[str]]) -> bool:
     return sum(value not in others for value in first) >= len(first) * 0.8
 
 
+_PLAIN = re.compile(r"\s*[-+0-9.:/TZ ]*\s*|[\w.@-]{0,24}")
+
+
 def _columns_differ(rows: list[list[str]], width: int) -> bool:
     """Whether the values look like columns: some are short and repeat, or are numbers or stamps, all the way down."""
     columns = list(zip(*(row for row in rows[:500] if len(row) == width), strict=True))
-    plain = sum(
-        all(re.fullmatch(r"\s*[-+0-9.:/TZ ]*\s*|[\w.@-]{0,24}", value) for value in column) for column in columns
-    )
-    return plain >= width / 2
+    plain = [sum(bool(_PLAIN.fullmatch(value)) for value in column) >= 0.97 * len(column) for column in columns]
+    return sum(plain) >= width / 2
 
 
 class _LineForm(NamedTuple):

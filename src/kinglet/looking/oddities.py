@@ -13,10 +13,13 @@ _SHOWN = 3
 _LONG_LINE = 16_384
 
 
-def basics(sample: Sample, batches: list[EventBatch], frame: pl.DataFrame, *, contained: bool) -> Basics:
+def basics(
+    sample: Sample, batches: list[EventBatch], frame: pl.DataFrame, *, contained: bool, by_lines: bool
+) -> Basics:
     """What can be counted in the sample; lines are estimated from it where it is not all.
 
-    contained: the log has a container, whose share says how much of it is something else.
+    contained: the log has a container, whose share says how much of it is something else. by_lines:
+    events end with lines.
     """
     lines = sample.lines
     lengths = lines.str.len_bytes()
@@ -37,11 +40,11 @@ def basics(sample: Sample, batches: list[EventBatch], frame: pl.DataFrame, *, co
         longest_line=int(lengths.max() or 0),  # type: ignore[arg-type]
         longest_line_number=int(sample.numbers[longest]) if len(lines) else 0,
         empty_lines=int((lengths == 0).sum()),
-        oddities=[*_in_lines(sample, contained), *_in_events(batches, frame)],
+        oddities=[*_in_lines(sample, contained, by_lines), *_in_events(batches, frame)],
     )
 
 
-def _in_lines(sample: Sample, contained: bool) -> list[Oddity]:
+def _in_lines(sample: Sample, contained: bool, by_lines: bool) -> list[Oddity]:
     found: list[Oddity] = []
     lines = sample.lines
     for what, text, count in (
@@ -53,7 +56,7 @@ def _in_lines(sample: Sample, contained: bool) -> list[Oddity]:
         if count:
             rows = lines.str.contains(text, literal=True).arg_true().head(_SHOWN)
             found.append(Oddity(what, count, sample.numbers.gather(rows).to_list()))
-    if sample.unended:
+    if sample.unended and by_lines:
         what = "the last line has no end: it may be cut off, or still be written"
         found.append(Oddity(what, sample.unended, sample.numbers.tail(1).to_list()))
     for name, share in [] if contained else mixture(sample):

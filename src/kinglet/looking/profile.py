@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import PurePath
 from typing import Any, NamedTuple, TypeVar
 
@@ -32,6 +33,7 @@ NAMED = 40
 DETAILED = 6
 """Shapes whose columns are looked into."""
 _LONGEST = 1000
+_LINE_RULES = ("line", "start", "end", "indent", "blank-line", "csv")
 T = TypeVar("T")
 
 
@@ -54,6 +56,8 @@ def _look(sources: list[Source], given: Given) -> Look:
     count = _count(sample, known) if known else None
     ways = boundaries(sample, known, count)
     frame, batches = _cut(sample, ways[0].events)
+    if sample.ends.get("CRLF", 0) > sample.ends.get("LF", 0):
+        ways = [_with_returns(way) for way in ways]
     if known:
         ways[0] = _counted(ways[0], frame)
     reference = max(source.reference for source in sources)
@@ -65,7 +69,9 @@ def _look(sources: list[Source], given: Given) -> Look:
         files=sample.files,
         looked_at=sample.about,
         whole=sample.whole,
-        basics=basics(sample, batches, frame, contained=records is not None),
+        basics=basics(
+            sample, batches, frame, contained=records is not None, by_lines=next(iter(ways[0].events)) in _LINE_RULES
+        ),
         container=records.container if records else None,
         boundaries=ways,
         events=frame.height,
@@ -96,6 +102,12 @@ def _cut(sample: Sample, events: dict[str, Any]) -> tuple[pl.DataFrame, list[Eve
         ), []
     frame = pl.concat([batch.frame for batch in batches])
     return frame.with_columns(sample.numbers.gather(frame["line"] - 1).alias("number")), batches
+
+
+def _with_returns(way: Boundary) -> Boundary:
+    """A separator as it stands in a log whose lines end with CRLF."""
+    text = way.events.get("separator")
+    return replace(way, events={"separator": text.replace("\n", "\r\n")}) if text else way
 
 
 def _counted(way: Boundary, frame: pl.DataFrame) -> Boundary:

@@ -114,7 +114,7 @@ def _one_round(forms: list[tuple[str, ...]], weight: list[int]) -> list[tuple[st
                 limit = 1
             place, tokens = key
             if place > 1 and tokens[place - 2].lower() in _BEFORE_VALUES:
-                limit = 2
+                limit = 2 if values < len(words) * 0.6 else 1
             varying[key] = len(words) > limit
     result: list[tuple[str, ...]] = []
     cache: dict[tuple[str, ...], tuple[str, ...]] = {}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections import Counter
 from dataclasses import dataclass
 
@@ -12,7 +13,7 @@ from kinglet.looking.columns import type_of
 from kinglet.looking.shapes import Form, regex_of
 
 _MOST_VALUES = 20_000
-_NAME_BEFORE = re.compile(r"([A-Za-z][A-Za-z_.-]{0,19})[\"']?[\[(]?[=:]?[ \"'(\[]*$")
+_NAME_BEFORE = re.compile(r"([^\W\d_][^\W\d]{0,19}|[A-Za-z][A-Za-z_.-]{0,19})[\"']?[\[(]?[=:]?[ \"'(\[]*$")
 _EMPTY_NAMES = {"and", "is", "the", "a", "an", "or", "of", "with", "in", "at", "on"}
 _NO_NAMES = {"for", "from", "by", "to", *_EMPTY_NAMES}
 _SIDES = re.compile(r"^[^0-9A-Za-z]|^(?:ms|us|ns|s|min|h|d|[KMGT]i?B|B|C|%)$")
@@ -54,9 +55,7 @@ def slots_of(form: Form, texts: pl.Series, stamp: str) -> list[Slot]:
         type_ = "time" if kind == "t" else type_of(values)
         fixed = kind != "t" and len(values) >= 3 and values[0] is not None and values.n_unique() == 1
         label = _NAME_BEFORE.search(before[i])
-        name = (
-            "stamp" if kind == "t" else label[1].lower().replace(".", "_").replace("-", "_").strip("_") if label else ""
-        )
+        name = "stamp" if kind == "t" else _field_name(label[1]) if label else ""
         plain = not name or name in _NO_NAMES
         name = type_ if not name or name in _EMPTY_NAMES else name
         used[name] += not fixed
@@ -64,6 +63,12 @@ def slots_of(form: Form, texts: pl.Series, stamp: str) -> list[Slot]:
             name = f"{name}_{used[name]}"
         found.append(Slot(name, type_, values, fixed, ending, plain))
     return found
+
+
+def _field_name(text: str) -> str:
+    """A word as the name of a field: small ASCII letters."""
+    plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "_", plain.lower()).strip("_")
 
 
 def _without_ending(values: pl.Series) -> tuple[pl.Series, str]:

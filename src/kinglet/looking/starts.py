@@ -20,12 +20,16 @@ _WORD = re.compile(r"[A-Za-z][A-Za-z0-9_.-]*[:=]?")
 
 
 class _Way(NamedTuple):
-    """A way to cut: the `events` of a parser file, which lines begin an event, and what they have in common."""
+    """A way to cut: the `events` of a parser file, which lines begin an event, and what they have in common.
+
+    head: which lines look like first lines, where that is known. between: lines that separate events.
+    """
 
     events: dict[str, Any]
     begins: pl.Series
     head: pl.Series | None
     what: str
+    between: pl.Series | None = None
 
 
 def boundaries(sample: Sample, known: dict[str, Any] | None, count: int | None) -> list[Boundary]:
@@ -42,15 +46,25 @@ def boundaries(sample: Sample, known: dict[str, Any] | None, count: int | None) 
             _by_line(lines, filled, stamped),
             _by_stamp(lines, filled, stamped),
             _by_first_line(lines, filled),
+            _by_separator(lines, filled),
             _by_blank_line(lines, filled),
             _by_indent(lines, filled),
         )
         if way is not None
     ]
     judged = [_judged(way, lines, filled, sample.numbers, stamped) for way in ways]
-    order = {"line": 0, "start": 1, "indent": 2, "blank-line": 3}
+    order = {"line": 0, "separator": 1, "start": 2, "indent": 3, "blank-line": 4}
     judged = [_same(item, judged) for item in judged]
-    judged.sort(key=lambda item: (-round(item.explained, 3), order[next(iter(item.events))], len(str(item.events))))
+    if stamped is None:
+        judged = _blocks_over_lines(judged, total)
+    judged.sort(
+        key=lambda item: (
+            -round(item.explained, 3),
+            -item.count,
+            order[next(iter(item.events))],
+            len(str(item.events)),
+        )
+    )
     if known is not None:
         first = Boundary(known, count or 0, 1.0, 0.0, "the container says where records begin and end")
         others = [
@@ -60,6 +74,20 @@ def boundaries(sample: Sample, known: dict[str, Any] | None, count: int | None) 
         ]
         judged = [first, *others]
     return judged[:3]
+
+
+def _blocks_over_lines(all_: list[Boundary], total: int) -> list[Boundary]:
+    """Holds against single lines that one word recurs with the same lines behind it, three or more to a block."""
+    starts = [way for way in all_ if "start" in way.events and way.explained >= 0.95 and way.multi_line >= 0.9]
+    if not starts or total < 3 * starts[0].count:
+        return all_
+    wrong = f"`{starts[0].events['start']}` recurs with like lines behind it"
+    return [
+        replace(way, explained=min(way.explained, starts[0].count / total), wrong=wrong)
+        if "line" in way.events
+        else way
+        for way in all_
+    ]
 
 
 def _same(way: Boundary, all_: list[Boundary]) -> Boundary:
@@ -148,6 +176,19 @@ def _escaped(text: str) -> str:
     return re.sub(r"([\\.^$*+?{}\[\]()|#])", r"\\\1", text)
 
 
+def _by_separator(lines: pl.Series, filled: pl.Series) -> _Way | None:
+    """Lines of one sign repeated, where the same one recurs and other lines stand between."""
+    rules = lines.filter(lines.str.contains(r"^(?:-{3,}|={3,}|\*{3,}|#{3,}|_{3,}|~{3,}|\+{3,})$"))
+    if len(rules) < 2:
+        return None
+    text, count = rules.value_counts(sort=True, name="n").row(0)
+    if count < 2 or count > 0.4 * int(filled.sum()):
+        return None
+    between = lines == text
+    begins = filled & ~between & between.shift(1, fill_value=True)
+    return _Way({"separator": f"\n{text}\n"}, begins, None, f"stretches between lines of `{text[:20]}`", between)
+
+
 def _by_blank_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     begins = filled & ~filled.shift(1, fill_value=False)
     count = int(begins.sum())
@@ -178,6 +219,8 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
     event = way.begins.cum_sum()
     before = filled & (event == 0)
     good = good & ~before
+    if way.between is not None:
+        good = good | way.between
     explained = int(good.sum()) / total
     if way.head is not None and "start" in way.events and "stamp" not in way.what:
         explained *= _coherence(lines, way.begins, filled)
@@ -203,7 +246,11 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
             fit = "1 line does not fit" if len(bad) == 1 else f"{len(bad):,} lines do not fit"
             wrong = f"{fit}; {place} `{lines[example][:50]}` {why}"
         else:
-            wrong = "its events are not alike: their second lines differ in form"
+            wrong = (
+                "the lines do not begin alike"
+                if "line" in way.events
+                else "the second lines of its events differ in form"
+            )
     return Boundary(way.events, count, explained, many, evidence, wrong)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Iterator
 from typing import Any
@@ -69,6 +70,6 @@ def flow(value: Any) -> str:
     text = str(value)
     if not isinstance(value, str):
         return text
-    if re.search(r"[\t\n]", text):
-        return '"' + text.replace("\\", "\\\\").replace('"', '\\"').replace("\t", "\\t").replace("\n", "\\n") + '"'
+    if not text.isprintable():
+        return json.dumps(text)  # JSON text is a double-quoted scalar of YAML 1.2
     return "'" + text.replace("'", "''") + "'"

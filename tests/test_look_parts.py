@@ -1,0 +1,365 @@
+"""The parts of a look, one by one: shapes and their slots, pairs, ways to cut, suggestions, figures."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from typing import Any
+
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import kinglet as package
+from kinglet.clock.finding import FINDABLE, format_of, stamps
+from kinglet.definition.schema import Csv, Events
+from kinglet.looking.columns import described, pairs
+from kinglet.looking.containers import container_of, mixture
+from kinglet.looking.profile import file_stem
+from kinglet.looking.report import Look
+from kinglet.looking.sample import Sample, take
+from kinglet.looking.shapes import forms, shown
+from kinglet.looking.slots import same_names, slots_of
+from kinglet.looking.starts import boundaries
+from kinglet.looking.suggestion import flow
+from kinglet.looking.words import percent, size
+from kinglet.raw.sources import open_sources
+
+PEOPLE = ("m.okoro", "t.varela", "j.lindqvist", "a.pires", "s.amadi", "h.fontaine")
+
+
+def sampled(text: str | bytes) -> Sample:
+    return take(open_sources(text.encode() if isinstance(text, str) else text))
+
+
+def ways(text: str) -> list[tuple[dict[str, Any], float]]:
+    """The boundaries of a log with what they explain."""
+    return [(way.events, way.explained) for way in boundaries(sampled(text), None, None)]
+
+
+def shapes_of(lines: list[str]) -> list[tuple[int, str]]:
+    """The shapes of lines with their counts; slots as they are shown."""
+    found = forms(pl.Series(lines), [])
+    texts = pl.Series(lines)
+    read = [slots_of(form, texts.gather(form.rows), "x^") for form in found]
+    same_names(read)
+    return [
+        (len(form.rows), shown(form.text, [slot.shown for slot in slots]))
+        for form, slots in zip(found, read, strict=True)
+    ]
+
+
+class Shapes(unittest.TestCase):
+    def test_what_has_a_digit_varies_and_what_never_varies_is_text(self) -> None:
+        lines = [f"pump {i % 7} started in mode B2" for i in range(50)]
+        self.assertEqual([(50, "pump {pump:int} started in mode B2")], shapes_of(lines))
+
+    def test_words_vary_where_many_stand_at_one_place(self) -> None:
+        lines = [f"door opened by {PEOPLE[i % 6]} today" for i in range(60)]
+        self.assertEqual([(60, "door opened by {by} today")], shapes_of(lines))
+
+    def test_few_words_are_messages_of_their_own(self) -> None:
+        lines = ["valve opened", "valve closed", "valve stuck"] * 10
+        self.assertEqual({(10, "valve opened"), (10, "valve closed"), (10, "valve stuck")}, set(shapes_of(lines)))
+
+    def test_many_words_are_values_even_if_they_are_plain(self) -> None:
+        words = ["amber", "birch", "cedar", "dove", "ember", "fern", "grove", "hazel", "iris", "jade"]
+        self.assertEqual([(40, "berth {berth} free")], shapes_of([f"berth {words[i % 10]} free" for i in range(40)]))
+
+    def test_quotes_paths_units_and_endings(self) -> None:
+        lines = [f'read "/srv/m/{i}.json" as "berth {i}" took {i}ms of {i % 4 + 10}:11: ok' for i in range(30)]
+        ((count, text),) = shapes_of(lines)
+        self.assertEqual(30, count)
+        self.assertIn('read "{read:path}" as "{as:text}" took {took:int}ms', text)
+        self.assertIn(":11: ok", text)
+        texts = [text for _, text in shapes_of([f"open /srv/{i}/x done" for i in range(9)])]
+        self.assertEqual(["open {open:path} done"], texts)
+
+    def test_members_of_json_keep_their_names(self) -> None:
+        lines = [f'sold {{"ticket": "T{i}", "cents": {i * 7}}}' for i in range(20)]
+        self.assertEqual([(20, 'sold {"ticket": "{ticket}", "cents": {cents:int}}')], shapes_of(lines))
+
+    def test_values_of_pairs_vary_and_keys_do_not(self) -> None:
+        found = forms(pl.Series([f"user={PEOPLE[i % 2]} port={i} ok=yes" for i in range(10)]), [], pairs=True)
+        self.assertEqual(1, len(found))
+        self.assertEqual("user={value} port={value} ok={value}", shown(found[0].text, []))
+
+    def test_a_stamp_is_a_slot_of_its_own(self) -> None:
+        found = forms(pl.Series(["at 2026-03-05 up", "at 2026-03-06 up"]), ["(^at )[0-9-]+"])
+        self.assertEqual((["t"], [2]), (found[0].slots, [len(form.rows) for form in found]))
+        self.assertEqual("at {stamp:time} up", shown(found[0].text, []))
+
+    def test_slots_with_the_same_values_get_the_same_name(self) -> None:
+        lines = [f"login user {PEOPLE[i % 6]} ok" for i in range(30)] + [f"{PEOPLE[i % 6]} left" for i in range(30)]
+        self.assertEqual({(30, "login user {user} ok"), (30, "{user} left")}, set(shapes_of(lines)))
+
+    def test_rare_shapes_are_not_hidden(self) -> None:
+        lines = [f"pump {i} started" for i in range(500)] + ["reactor on fire"]
+        self.assertEqual([(500, "pump {pump:int} started"), (1, "reactor on fire")], shapes_of(lines))
+
+    def test_nothing_gets_lost_among_very_many_forms(self) -> None:
+        lines = ["".join(chr(97 + (i // 26**k) % 26) for k in range(4)) + " x" * (i % 9) for i in range(6000)]
+        self.assertEqual(6000, sum(count for count, _ in shapes_of(lines[:300])) + 5700)
+        self.assertEqual(6000, sum(len(form.rows) for form in forms(pl.Series(lines), [])))
+
+
+class Columns(unittest.TestCase):
+    def about(self, values: list[str | None]) -> str:
+        return described("x", pl.Series(values, dtype=pl.String)).about
+
+    def test_what_is_said_of_a_column(self) -> None:
+        self.assertEqual("unique", self.about(["a", "b", "c"]))
+        self.assertEqual("constant", self.about(["a", "a"]))
+        self.assertEqual("once", self.about(["a"]))
+        self.assertEqual("empty; in 0 %", self.about([None, None]))
+        self.assertEqual("repeats; the commonest 66.7 %", self.about(["a", "a", "b"]))
+        self.assertEqual("constant; in 50 %", self.about(["a", None, "a", None]))
+        self.assertEqual("nearly unique", self.about([*map(str, range(99)), "1"]))
+
+    def related(self, one: list[str], other: list[str]) -> list[tuple[str, str, str, int]]:
+        columns = {"a": pl.Series(one), "b": pl.Series(other)}
+        return [(p.one, p.many, p.relation, p.exceptions) for p in pairs(columns, {"a": "word", "b": "word"})]
+
+    def test_one_to_one(self) -> None:
+        people = [PEOPLE[i % 6] for i in range(60)]
+        cards = [f"card-{i % 6}" for i in range(60)]
+        self.assertEqual([("a", "b", "one to one", 0)], self.related(people, cards))
+
+    def test_one_to_one_but_for_somebody(self) -> None:
+        people = [PEOPLE[i % 6] for i in range(60)]
+        cards = [f"card-{i % 6}" for i in range(60)]
+        cards[7] = "card-9"
+        columns = {"who": pl.Series(people), "card": pl.Series(cards)}
+        found = pairs(columns, {"who": "word", "card": "word"})[0]
+        self.assertEqual(("one to one", 1), (found.relation, found.exceptions))
+        self.assertEqual(["who t.varela has 2 card: card-1, card-9"], found.examples)
+
+    def test_one_to_many(self) -> None:
+        harbours = [("Sandwick", "Elder")[i % 2] for i in range(80)]
+        berths = [f"berth {i % 8}" for i in range(80)]
+        self.assertEqual([("a", "b", "one to many", 0)], self.related(harbours, berths))
+
+    def test_what_has_nothing_to_do_with_each_other(self) -> None:
+        self.assertEqual([], self.related([PEOPLE[i % 6] for i in range(70)], [f"d{i % 7}" for i in range(70)]))
+        self.assertEqual([], self.related(["x"] * 50, [str(i % 5) for i in range(50)]))
+        self.assertEqual([], self.related([str(i) for i in range(50)], [str(i) for i in range(50)]))
+
+
+class Ways(unittest.TestCase):
+    def test_single_lines_with_a_stamp(self) -> None:
+        found = ways("".join(f"2026-03-05 01:31:{i:02} started\n" for i in range(20)))
+        self.assertEqual(({"line": True}, 1.0), found[0])
+
+    def test_single_lines_without_a_stamp(self) -> None:
+        found = ways("".join(f"pump {i} started\n" for i in range(20)))
+        self.assertEqual([({"line": True}, 1.0)], found)
+
+    def test_a_word_or_level_before_the_stamp(self) -> None:
+        lines = [f"{('INFO', 'WARN')[i % 2]} [2026-03-05 01:31:{i:02}] a\n" + "  at x\n" * (i % 3) for i in range(20)]
+        found = ways("".join(lines))
+        self.assertEqual(({"start": r"^[A-Za-z]+\s+\[\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}"}, 1.0), found[0])
+
+    def test_blocks_that_begin_with_the_same_word(self) -> None:
+        found = ways("".join(f"record {i}\nowner m.okoro\nstate ok\n" for i in range(20)))
+        self.assertEqual(({"start": "^record"}, 1.0), found[0])
+
+    def test_stretches_between_empty_lines(self) -> None:
+        found = ways("".join(f"{PEOPLE[i % 6]}\n  berth {i}\n  until 10\n\n" for i in range(20)))
+        self.assertIn(next(iter(found[0][0])), ("indent", "blank-line"))
+        self.assertEqual(1.0, found[0][1])
+
+    def test_the_next_best_says_what_would_be_wrong(self) -> None:
+        text = "".join(f"2026-03-05 01:31:{i:02} a\nat line {i}\n" for i in range(20))
+        found = boundaries(sampled(text), None, None)
+        line = next(way for way in found if way.events == {"line": True})
+        self.assertEqual(0.5, line.explained)
+        self.assertIn("20 lines do not fit; line 2 `at line 0` would be no first line of an event", line.wrong)
+
+    def test_nothing_comes_of_nothing(self) -> None:
+        self.assertEqual([], boundaries(sampled("\n\n"), None, None))
+
+
+class Containers(unittest.TestCase):
+    def name(self, text: str) -> str | None:
+        found = container_of(sampled(text))
+        return found.container.name if found else None
+
+    def test_what_only_resembles_a_container_is_none(self) -> None:
+        for text in (
+            "{not json}\n" * 9,
+            "[2026-03-05] started\n" * 9,
+            "<13>pump started\n" * 9,
+            "one, two\nthree\nfour, five, six\n" * 5,
+            "a=1\n" * 9,
+            "plain text, with commas, in a sentence that goes on and on and on and ends\nand another\n" * 5,
+            "-\n" * 9,
+        ):
+            with self.subTest(text=text[:20]):
+                self.assertIsNone(self.name(text))
+
+    def test_dialects(self) -> None:
+        for text, said in (
+            ("h1;h2\n" + "a;1\n" * 9, None),
+            ("name,size,state\n" + "a,1,ok\n" * 9, "3 columns between commas, a header, no quotes"),
+            ("name,size,state\n" + '"a, b",1,ok\n' * 9, '3 columns between commas, a header, quotes "'),
+            ("name;size;state\n" + "'a; b';1;ok\n" * 9, "3 columns between semicolons, a header, quotes '"),
+            ("name,size,state\n" + '"a\nb",1,ok\n' * 9, "line ends within quotes"),
+            ("user=a, port=1, ok=yes\n" * 9, "3 keys, a comma and a blank between pairs, values without quotes"),
+            ("user='a b' port=1 ok=yes\n" * 9, "values partly in single quotes"),
+        ):
+            with self.subTest(text=text[:20]):
+                found = container_of(sampled(text))
+                if said is None:
+                    self.assertIsNone(found)
+                else:
+                    assert found is not None
+                    self.assertIn(said, found.container.details)
+
+    def test_mixtures(self) -> None:
+        ncsa = '192.0.2.1 - - [05/Mar/2026:01:00:00 +0000] "GET / HTTP/1.1" 200 9\n'
+        found = dict(mixture(sampled(ncsa * 30 + "a=1 b=2 c=3\n" * 60 + "plain\n" * 10)))
+        self.assertEqual(
+            {"NCSA access log": 0.3, "key=value": 0.6}, {name: round(share, 2) for name, share in found.items()}
+        )
+        self.assertEqual([], mixture(sampled(ncsa * 9)))
+
+
+class Small(unittest.TestCase):
+    def test_shares_and_sizes(self) -> None:
+        for share, text in (
+            (0, "0 %"),
+            (1, "100 %"),
+            (0.99999, "100 %"),
+            (0.5, "50 %"),
+            (0.00001, "0.01 %"),
+            (0.1234, "12.3 %"),
+        ):
+            self.assertEqual(text if share != 0.99999 else "100 %", percent(share).replace("1e+02", "100"))
+        for count, text in (
+            (0, "0 bytes"),
+            (1023, "1,023 bytes"),
+            (2048, "2.0 KiB"),
+            (5 << 20, "5.0 MiB"),
+            (3 << 30, "3.0 GiB"),
+        ):
+            self.assertEqual(text, size(count))
+
+    def test_values_as_yaml(self) -> None:
+        for value, text in (
+            (True, "true"),
+            (7, "7"),
+            ("it's", "'it''s'"),
+            ("a\tb\n", '"a\\tb\\n"'),
+            ({"csv": {"delimiter": "|", "header": False}}, "{csv: {delimiter: '|', header: false}}"),
+        ):
+            self.assertEqual(text, flow(value))
+
+    def test_names_of_parsers(self) -> None:
+        for name, stem in (
+            ("/var/log/app.log.1.gz", "app"),
+            ("logs/", "logs"),
+            ("logs/*.log", "log"),
+            ("<stdin>", "stdin"),
+            ("my log.txt", "my-log"),
+        ):
+            self.assertEqual(stem, file_stem(name))
+
+    def test_formats_follow_the_example(self) -> None:
+        for text, wanted in (
+            ("05/Mar/2026:01:31:00 +0000", "%d/%b/%Y:%H:%M:%S %z"),
+            ("Mar  5 01:31:00.250", "%b %e %H:%M:%S.%f"),
+            ("05/03/2026, 01:31:00,5", "%d/%m/%Y, %H:%M:%S,%f"),
+            ("2026/03/05-01:31:00", "%Y/%m/%d-%H:%M:%S"),
+            ("Thu Mar 5 01:31:00 2026", "%a %b %e %H:%M:%S %Y"),
+            ("Mar 5, 2026, 1:31:00PM", "%b %d, %Y, %I:%M:%S%p"),
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(wanted, format_of(stamps(text)[0].form, text))
+        swapped = next(form for form in FINDABLE if form.name == "slashes")
+        self.assertEqual("%m/%d/%Y %H:%M:%S", format_of(swapped, "03/05/2026 01:31:00", swapped=True))
+
+    def test_a_look_is_plain_values(self) -> None:
+        found = package.look(b"2026-03-05T01:31:00Z pump 3 started\n" * 3)[0]
+        self.assertIsInstance(found, Look)
+        plain = found.to_dict()
+        self.assertEqual(["ISO 8601"], [place["form"] for place in plain["stamps"]])
+        self.assertEqual(3, plain["boundaries"][0]["count"])
+        self.assertEqual("pump 3 started", plain["shapes"][0]["example"][21:])
+
+
+FRAGMENTS = [
+    b"2026-03-05T01:00:00Z ",
+    b"Mar  5 01:00:00 ",
+    b"1772674260123 ",
+    b"03/04/2026 01:00:00 ",
+    b'{"a": 1}',
+    b"{",
+    b"}",
+    b"[",
+    b"]",
+    b"a=b ",
+    b'n="x y" ',
+    b"<e>",
+    b"</e>",
+    b"\n",
+    b"\r\n",
+    b"\r",
+    b"\0",
+    b"\xff",
+    "\u00fc".encode(),
+    "\ue000n\ue001".encode(),
+    b"|",
+    b";",
+    b",",
+    b"\t",
+    b"m.okoro ",
+    b"192.0.2.1 ",
+    b"----\n",
+    b"key: value\n",
+    b"n: 1\n\n",
+    b"(",
+    b"\\",
+    b"$1",
+    b"{x}",
+    b"# ",
+    b"5 <13>",
+    b"\x1b[0m",
+    b"/srv/x ",
+    b"'",
+    b'"',
+]
+
+
+class AnyLog(unittest.TestCase):
+    @given(st.lists(st.sampled_from(FRAGMENTS), min_size=1, max_size=120))
+    @settings(max_examples=60, deadline=None)
+    def test_a_look_at_anything_holds_together(self, parts: list[bytes]) -> None:
+        data = b"".join(parts)
+        try:
+            found = package.look(data)[0]
+        except package.InputError as error:
+            self.assertRegex(str(error), "nothing to look at|is binary|damaged")
+            return
+        plain = json.loads(json.dumps(found.to_dict(), default=str))
+        self.assertEqual(found.events, sum(shape["count"] for shape in plain["shapes"]))
+        self.assertEqual(found.shape_count, len(plain["shapes"]))
+        self.assertTrue(all(0 <= way.explained <= 1 for way in found.boundaries))
+        self.assertTrue(all(0 < place.share <= 1 for place in found.stamps))
+        self.assertLessEqual(sum(place.is_time for place in found.stamps), 1)
+        parser = package.load(found.suggestion)
+        self.assertEqual(found.boundaries[0].events, dict(_rule(parser.definition.events)))
+        if not set(b"\r\0\xff") & set(data):
+            self.assertEqual(found.events, len(parser.parse(data)))
+
+
+def _rule(events: Events) -> list[tuple[str, Any]]:
+    """The rule of a parser file as it was written."""
+    rules = events.rules or {"line": True}
+    return [
+        (name, value.model_dump(exclude_defaults=True) if isinstance(value, Csv) else value)
+        for name, value in rules.items()
+    ]
+
+
+if __name__ == "__main__":
+    unittest.main()
