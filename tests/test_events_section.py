@@ -159,6 +159,17 @@ class CommandLine(InFolder):
         tried = json.loads(kinglet("try", "any.yaml", "logs", "--json").out)
         self.assertEqual(3, tried["files"][0]["counts"]["events"])
 
+    def test_trying_says_how_a_log_was_read(self) -> None:
+        self.write("a.gz", gzip.compress("a\nb\n".encode("utf-16")))
+        self.assertIn("a.gz: 2 events, gzip, utf-16-le\n", kinglet("try", "any.yaml", "a.gz").out)
+        self.write("b.log", "a\n")
+        self.assertIn("b.log: 1 event\n", kinglet("try", "any.yaml", "b.log").out)
+
+    def test_the_help_keeps_its_lines(self) -> None:
+        shown = kinglet("--help").out
+        self.assertIn("\n  A log that nobody has a parser for:   kinglet look LOG\n", shown)
+        self.assertNotIn("\\b", shown)
+
     def test_encoding_and_limit_can_be_said(self) -> None:
         self.write("k.log", "\u041f\u0440\u0438\u0432\u0435\u0442\n".encode("koi8-r"))
         out = kinglet("try", "any.yaml", "k.log", "--encoding", "koi8-r", "--json").out

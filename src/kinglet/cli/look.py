@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from kinglet.cli import options
-from kinglet.looking.words import percent, size
+from kinglet.looking.words import counted, percent, size
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -92,7 +92,7 @@ def _basics(out: Console, item: Look) -> None:
     _fact(
         out,
         "size",
-        f"{total}{packed}, {about}{basics.lines:,} lines{empty}; the longest {basics.longest_line:,} bytes{where}",
+        f"{total}{packed}, {about}{counted(basics.lines, 'line')}{empty}; the longest {basics.longest_line:,} bytes{where}",
     )
     _fact(
         out,

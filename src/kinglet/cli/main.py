@@ -49,18 +49,25 @@ class _Commands(click.Group):
             formatter.write_dl([(name, about) for name, (_, about) in COMMANDS.items()])
 
 
-@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+_HELP = """Write and test parsers that turn raw logs into events of a common model.
+
+\b
+See what it does:                     kinglet demo
+A log that nobody has a parser for:   kinglet look LOG
+A parser and a sample:                kinglet try PARSER.yaml LOG
+The cases of a parser:                kinglet check PARSER.yaml
+Everything, into a file:              kinglet run -p PARSER.yaml LOG -o events.parquet
+"""
+
+
+@click.group(
+    cls=_Commands,
+    help=_HELP,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+)
 @click.version_option(package_name="kinglet-logs", prog_name="kinglet", message="%(prog)s %(version)s")
 def commands() -> None:
-    r"""Write and test parsers that turn raw logs into events of a common model.
-
-    \b
-    See what it does:                     kinglet demo
-    A log that nobody has a parser for:   kinglet look LOG
-    A parser and a sample:                kinglet try PARSER.yaml LOG
-    The cases of a parser:                kinglet check PARSER.yaml
-    Everything, into a file:              kinglet run -p PARSER.yaml LOG -o events.parquet
-    """
+    """The command `kinglet`."""
 
 
 def main() -> None:

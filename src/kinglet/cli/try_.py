@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from kinglet.cli import options
+from kinglet.looking.words import counted
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -116,7 +117,7 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
     parser = result.parser
     title = heading(
         f"{parser.name} {parser.version}",
-        f"{name}: {counts['events']:,} events"
+        f"{name}: {counted(counts['events'], 'event')}{_form(result)}"
         + (", where reading stopped (--most)" if counts["events"] == most else ""),
     )
     out.print(title)
@@ -129,6 +130,18 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
     _render_events(out, result, shown, only)
     _render_values(out, shown)
     _render_faults(out, result, shown)
+
+
+def _form(result: Result) -> str:
+    """How the logs were packed and encoded, where that is not plain UTF-8."""
+    sources = [source for batch in result.batches for source in batch.sources]
+    forms = dict.fromkeys(
+        word
+        for source in sources
+        for word in (source.packing, source.encoding.name if source.encoding and source.encoding.width else None)
+        if word
+    )
+    return f", {', '.join(forms)}" if forms else ""
 
 
 def _render_events(out: Console, result: Result, shown: Preview, only: str | None) -> None:

@@ -21,7 +21,7 @@ from kinglet.looking.slots import Slot, same_names, slots_of
 from kinglet.looking.starts import boundaries
 from kinglet.looking.suggestion import parser_text
 from kinglet.looking.times import Times, times
-from kinglet.looking.words import percent
+from kinglet.looking.words import counted, percent
 from kinglet.raw.cutting import CutRule, EventBatch, cut
 from kinglet.raw.rules import cut_rule
 from kinglet.raw.sources import Given, Source, open_sources
@@ -112,7 +112,7 @@ def _with_returns(way: Boundary) -> Boundary:
 
 def _counted(way: Boundary, frame: pl.DataFrame) -> Boundary:
     many = float(frame["raw"].str.contains("\n", literal=True).mean() or 0) if frame.height else 0.0  # type: ignore[arg-type]
-    evidence = f"the container says where records begin and end: {frame.height:,} events"
+    evidence = f"the container says where records begin and end: {counted(frame.height, 'event')}"
     if many:
         evidence += f", {percent(many)} of them of several lines"
     return Boundary(way.events, frame.height, way.explained, many, evidence, way.wrong)

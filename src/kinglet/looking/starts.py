@@ -12,7 +12,7 @@ import polars as pl
 from kinglet.clock.finding import stamps
 from kinglet.looking.report import Boundary
 from kinglet.looking.sample import Sample
-from kinglet.looking.words import percent
+from kinglet.looking.words import counted, percent
 
 _FEW = 0.005
 _PROBE = 4000
@@ -229,7 +229,9 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
     many = sizes.filter(pl.col("count") > 1).height / max(count, 1)
     if way.events == {"line": True} and stamped is None:
         explained = _alike(lines, filled)
-    evidence = f"{way.what}: {count:,} events" + (f", {percent(many)} of them of several lines" if many else "")
+    evidence = f"{way.what}: {counted(count, 'event')}" + (
+        f", {percent(many)} of them of several lines" if many else ""
+    )
     wrong = ""
     if explained < 0.9995:
         bad = (filled & ~good).arg_true()

@@ -19,3 +19,8 @@ def size(count: float) -> str:
         if count < 1024:
             return f"{count:.1f} {unit}"
     return f"{count / 1024:,.1f} GiB"
+
+
+def counted(number: int, noun: str) -> str:
+    """A number of things."""
+    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
