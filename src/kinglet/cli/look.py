@@ -92,7 +92,8 @@ def _basics(out: Console, item: Look) -> None:
     _fact(
         out,
         "size",
-        f"{total}{packed}, {about}{counted(basics.lines, 'line')}{empty}; the longest {basics.longest_line:,} bytes{where}",
+        f"{total}{packed}, {about}{counted(basics.lines, 'line')}{empty}; "
+        f"the longest {basics.longest_line:,} bytes{where}",
     )
     _fact(
         out,
