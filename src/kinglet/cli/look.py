@@ -272,11 +272,13 @@ def _columns(out: Console, shape: Shape) -> None:
     names = min(max(len(column.name) for column in shape.columns), 28)
     shown = shape.columns[:24]
     about = min(max(len(column.about) for column in shown), 40)
+    heads = f"  {'':<{names}}  {'type':<5} {'distinct':>8}  {'':<{about}}  commonest"
+    out.print(Text(heads, style="dim"))
     for column in shown:
         line = (
             Text("  ")
             .append(f"{_cut(column.name, names):<{names}}  ", style="bold")
-            .append(f"{column.type:<5} {column.distinct:>7,}  {_cut(column.about, about):<{about}}  ")
+            .append(f"{column.type:<5} {column.distinct:>8,}  {_cut(column.about, about):<{about}}  ")
         )
         room = out.width - len(line.plain)
         line.append(_cut(visible(", ".join(column.examples)), max(room, 12)), style="dim")
