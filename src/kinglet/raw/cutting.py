@@ -193,7 +193,7 @@ class Cutter:
         if self.held and self._begun(self.held, True):
             unfinished = not self.held.endswith((b"\n", b"\r"))
             yield from self._cut(self.held, final=True)
-            self.boundary = BOUNDARIES[self.rule.kind](self.rule)
+            self.boundary.restart()
             self.after_pause, self.continued = unfinished, None
 
     def end(self) -> Iterator[EventBatch]:
@@ -231,6 +231,8 @@ class Cutter:
                 out = self._named(opened, pieces[:-1], bool(self.continued) and not spans.height, done=False)
                 spans = pl.concat([spans, out], how="diagonal")
                 self.boundary.advance(data, settled)
+        if self.after_pause and data[:1] in (b"\n", b"\r"):
+            self.after_pause = False  # the line was whole, only its end had not come
         if self.after_pause and spans.height:
             spans = spans.with_columns((pl.int_range(pl.len()) == 0).alias("after-pause"))
             self.after_pause = False

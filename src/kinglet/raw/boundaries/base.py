@@ -48,6 +48,9 @@ class Boundary(Protocol):
     def advance(self, data: bytes, to: int) -> None:
         """The bytes before `to`, which lies within an event, are given out."""
 
+    def restart(self) -> None:
+        """All bytes are given out, the event under way with them; what comes next begins afresh."""
+
 
 def with_open(spans: pl.DataFrame, start: int, end: int, *faults: str) -> pl.DataFrame:
     """The spans with one under way behind them."""

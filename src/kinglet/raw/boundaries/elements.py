@@ -73,6 +73,9 @@ class Elements:
     def advance(self, data: bytes, to: int) -> None:
         self.within = not self.stray
 
+    def restart(self) -> None:
+        self.within = self.stray = False
+
     def _tokens(self, buffer: Buffer) -> Iterator[re.Match[bytes] | int]:
         """The tags of records; a position in place of a comment or CDATA section whose end is not there yet.
 

@@ -36,6 +36,9 @@ class FixedLength:
     def advance(self, data: bytes, to: int) -> None:
         """Records are no longer than events may be, so that none is given out in pieces."""
 
+    def restart(self) -> None:
+        pass
+
 
 class Counted:
     """Frames of a count of bytes in decimal digits, a blank, and so many bytes; line ends between them are none.
@@ -86,6 +89,9 @@ class Counted:
 
     def advance(self, data: bytes, to: int) -> None:
         self.lost = True
+
+    def restart(self) -> None:
+        self.lost = False
 
     def _frame(self, buffer: Buffer, position: int) -> tuple[int, int] | Literal["wait", "wrong"]:
         data, size = buffer.data, len(buffer.data)

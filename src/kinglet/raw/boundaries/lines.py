@@ -27,6 +27,9 @@ class EveryLine:
     def advance(self, data: bytes, to: int) -> None:
         pass
 
+    def restart(self) -> None:
+        pass
+
 
 class LineRule(NamedTuple):
     """Which lines begin a new group.
@@ -123,6 +126,9 @@ class GroupedLines:
     def advance(self, data: bytes, to: int) -> None:
         line = max(data.rfind(b"\n", 0, to), data.rfind(b"\r", 0, to)) + 1
         self.before = ((self.before if line == 0 else b"") + data[line:to])[: self.max_bytes]
+
+    def restart(self) -> None:
+        self.before = b""
 
     def _known(self, buffer: Buffer) -> pl.DataFrame | None:
         """The lines of which it is known whether they begin an event."""

@@ -104,6 +104,11 @@ class Objects:
         self.in_string = bool(strings) and not strings[-1][1]
         self.escaped = self.in_string and (len(text) - len(text.rstrip(b"\\"))) % 2 == 1
 
+    def restart(self) -> None:
+        self.depth = min(self.depth, self.level or 0)
+        self.in_string = self.escaped = self.stray = False
+        self.last = 0
+
     def _told(self, buffer: Buffer) -> bool:
         """Whether the log begins with an array of objects is known; sets the level."""
         self.level = level_of(buffer.data)

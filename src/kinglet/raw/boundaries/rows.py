@@ -78,6 +78,9 @@ class Rows:
     def advance(self, data: bytes, to: int) -> None:
         """A line longer than an event may be leaves no value open, so that there is nothing to keep."""
 
+    def restart(self) -> None:
+        """The header stays known."""
+
     def _joined(self, buffer: Buffer, frame: pl.DataFrame) -> tuple[list[tuple[int, int]], int | None, list[int]]:
         """Rows of several lines (first and last), the line where an unfinished one begins, broken lines."""
         joined: list[tuple[int, int]] = []

@@ -34,3 +34,6 @@ class Separated:
 
     def advance(self, data: bytes, to: int) -> None:
         pass
+
+    def restart(self) -> None:
+        pass
