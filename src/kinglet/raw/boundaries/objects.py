@@ -105,9 +105,8 @@ class Objects:
         self.escaped = self.in_string and (len(text) - len(text.rstrip(b"\\"))) % 2 == 1
 
     def restart(self) -> None:
-        self.depth = min(self.depth, self.level or 0)
-        self.in_string = self.escaped = self.stray = False
-        self.last = 0
+        """Brackets stay open, so that the rest of a record is told from the next one."""
+        self.stray = False
 
     def _told(self, buffer: Buffer) -> bool:
         """Whether the log begins with an array of objects is known; sets the level."""
