@@ -7,6 +7,7 @@ import logging
 import os
 import re
 import subprocess
+import sys
 import unittest
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -25,6 +26,7 @@ from kinglet.demo.writing import write_demo
 from kinglet.looking import sample
 from kinglet.looking.columns import type_of
 from kinglet.looking.report import Look
+from kinglet.raw.sources import Source
 from tests.helpers import ROOT, InFolder, kinglet
 
 # name: encoding, container, events, number of events, place of the time, its format
@@ -292,6 +294,28 @@ class Oddities(InFolder):
             estimate = one(path).basics
             self.assertTrue(estimate.lines_estimated)
             self.assertAlmostEqual(40_000, estimate.lines, delta=500)
+
+    def test_a_large_log_on_one_line_or_with_returns_only(self) -> None:
+        array = json.dumps([{"time": f"2026-03-05T01:{i % 60:02}:00Z", "n": i} for i in range(20_000)])
+        returns = "2026-03-05T01:31:00Z pump 3 started\r" * 20_000
+        with mock.patch.multiple(sample, WHOLE_BYTES=300_000, PART_BYTES=60_000):
+            found = one(self.write("array.json", array))
+            assert found.container is not None
+            self.assertEqual("JSON array", found.container.name)
+            self.assertEqual("events whose end is missing", found.basics.oddities[-1].what)
+            found = one(self.write("returns.log", returns))
+            self.assertEqual((["CR"], 1), (list(found.basics.line_ends), found.shape_count))
+
+    def test_a_pipe_that_is_still_written_to_is_looked_at_as_far_as_it_has_come(self) -> None:
+        reader, writer = os.pipe()
+        os.write(writer, b"2026-03-05T01:31:00Z pump 3 started\n" * 3)
+        with (
+            mock.patch.object(sys, "stdin", mock.Mock(buffer=os.fdopen(reader, "rb"))),
+            mock.patch.object(Source.chunks, "__kwdefaults__", {"idle": 0.2, "recode": True}),
+        ):
+            found = one("-")
+        os.close(writer)
+        self.assertEqual((3, "what had come of it, 108 bytes"), (found.events, found.looked_at))
 
     def test_a_folder_is_looked_at_as_one_log(self) -> None:
         for i in range(100):

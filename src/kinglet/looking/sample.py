@@ -110,6 +110,8 @@ def take(sources: list[Source]) -> Sample:
 def _about(files: int, chosen: int, whole: bool, total: int, looked: int) -> str:
     if whole:
         return "all of it" if files == 1 else f"all of {files:,} files"
+    if files == 1 and total <= looked:
+        return f"what had come of it, {size(looked)}"
     share = f"{size(looked)} of {size(total)}" if total > looked else size(looked)
     return f"{chosen:,} of {files:,} files, {share}" if files > 1 else f"head, middle and tail: {share}"
 
@@ -179,7 +181,7 @@ def _read(source: Source, budget: int) -> tuple[list[_Part], int, bool]:
         if read > MOST_BYTES:
             break
     if complete:
-        return [_Part(b"".join(head), True, True)], read, True
+        return [_Part(b"".join(head), True, True)], read, not source.cut_off
     first = (b"".join(head) or tail[0])[:PART_BYTES]
     parts = [
         _Part(first, True, False),
@@ -190,19 +192,26 @@ def _read(source: Source, budget: int) -> tuple[list[_Part], int, bool]:
 
 
 def _text_chunks(source: Source) -> Iterator[bytes]:
+    """The text of a log; of one that is still being written, until it pauses for long."""
+    some = False
     for chunk in source.chunks():
         if not isinstance(chunk, Pause):
+            some = True
             yield chunk
+        elif chunk is Pause.LONG and some:
+            source.cut_off = True
+            return
 
 
 def _as_utf8(part: _Part, ends: dict[str, int]) -> tuple[bytes, int]:
     """The whole lines of a part, with LF at their ends and U+FFFD for what cannot be read, and how much of that."""
     data = part.data
     alone = has_lone_returns(data[:HEAD_BYTES])
+    end = b"\r" if alone else b"\n"
     if not part.at_start:
-        data = data[data.find(b"\n") + 1 :]
-    if not part.at_end:
-        data = data[: data.rfind(b"\n") + 1]
+        data = data[data.find(end) + 1 :] if end in data else b""
+    if not part.at_end and end in data:  # a single line without an end is kept as far as it goes
+        data = data[: data.rfind(end) + 1]
     bad = 0
     if not data.isascii():
         try:
