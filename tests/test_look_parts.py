@@ -15,13 +15,12 @@ from kinglet.clock.finding import FINDABLE, format_of, stamps
 from kinglet.definition.schema import Csv, Events
 from kinglet.looking.columns import described, pairs
 from kinglet.looking.containers import container_of, mixture
-from kinglet.looking.profile import file_stem
 from kinglet.looking.report import Look
 from kinglet.looking.sample import Sample, take
 from kinglet.looking.shapes import forms, shown
 from kinglet.looking.slots import same_names, slots_of
 from kinglet.looking.starts import boundaries
-from kinglet.looking.suggestion import flow
+from kinglet.looking.suggestion import file_stem, flow
 from kinglet.looking.words import percent, size
 from kinglet.raw.sources import open_sources
 
@@ -34,7 +33,7 @@ def sampled(text: str | bytes) -> Sample:
 
 def ways(text: str) -> list[tuple[dict[str, Any], float]]:
     """The boundaries of a log with what they explain."""
-    return [(way.events, way.explained) for way in boundaries(sampled(text), None, None)]
+    return [(way.events, way.explained) for way in boundaries(sampled(text))]
 
 
 def shapes_of(lines: list[str]) -> list[tuple[int, str]]:
@@ -170,13 +169,13 @@ class Ways(unittest.TestCase):
 
     def test_the_next_best_says_what_would_be_wrong(self) -> None:
         text = "".join(f"2026-03-05 01:31:{i:02} a\nat line {i}\n" for i in range(20))
-        found = boundaries(sampled(text), None, None)
+        found = boundaries(sampled(text))
         line = next(way for way in found if way.events == {"line": True})
         self.assertEqual(0.5, line.explained)
         self.assertIn("20 lines do not fit; line 2 `at line 0` would be no first line of an event", line.wrong)
 
     def test_nothing_comes_of_nothing(self) -> None:
-        self.assertEqual([], boundaries(sampled("\n\n"), None, None))
+        self.assertEqual([], boundaries(sampled("\n\n")))
 
 
 class Containers(unittest.TestCase):

@@ -18,9 +18,8 @@ class Findable(NamedTuple):
     """A form of stamp.
 
     name: what it is called where it is shown. shape: its regex. format: how a parser reads it, in
-    the words of its `format` key, or nothing where it cannot be read by itself; with a fraction
-    after the seconds where `fraction` is put. swapped: the same with day and month the other way.
-    zone: whether it carries an offset. date, clock: whether it has them.
+    the words of its `format` key, or nothing where it cannot be read by itself. swapped: the same
+    with day and month the other way. date, clock: whether it has them.
     """
 
     name: str

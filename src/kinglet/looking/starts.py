@@ -32,8 +32,8 @@ class _Way(NamedTuple):
     between: pl.Series | None = None
 
 
-def boundaries(sample: Sample, known: dict[str, Any] | None, count: int | None) -> list[Boundary]:
-    """The ways that come into question, the likeliest first; known is the way of the container, count its events."""
+def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
+    """The ways that come into question, the likeliest first; known is that of the container."""
     lines = sample.lines
     filled = lines.str.contains(r"\S")
     total = int(filled.sum())
@@ -66,13 +66,14 @@ def boundaries(sample: Sample, known: dict[str, Any] | None, count: int | None) 
         )
     )
     if known is not None:
-        first = Boundary(known, count or 0, 1.0, 0.0, "the container says where records begin and end")
         others = [
-            replace(item, wrong=item.wrong or "gives as many events as the first") if item.count == count else item
+            replace(item, wrong=item.wrong or "gives as many events as the first")
+            if item.count == known.count
+            else item
             for item in judged
-            if item.events != known
+            if item.events != known.events
         ]
-        judged = [first, *others]
+        judged = [known, *others]
     return judged[:3]
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
+from pathlib import PurePath
 from typing import Any
 
 import polars as pl
@@ -73,3 +74,21 @@ def flow(value: Any) -> str:
     if not text.isprintable():
         return json.dumps(text)  # JSON text is a double-quoted scalar of YAML 1.2
     return "'" + text.replace("'", "''") + "'"
+
+
+def command_text(name: str) -> str:
+    """The command that tries a parser on this log: a ready one, or the one that is begun here."""
+    from kinglet.definition.loading import ready_parsers
+
+    plain = name if name not in ("<stdin>", "<bytes>", "<text>", "<events>") else "LOG"
+    quoted = f"'{plain}'" if re.search(r"[\s*?\[]", plain) else plain
+    stem = file_stem(name)
+    if stem in ready_parsers():
+        return f"kinglet try {stem} {quoted}"
+    return f"kinglet try {stem}.yaml {quoted}"
+
+
+def file_stem(name: str) -> str:
+    """A name for a parser of this log."""
+    stem = PurePath(name.rstrip("/*")).name.split(".")[0]
+    return re.sub(r"[^A-Za-z0-9_-]+", "-", stem).strip("-") or "log"

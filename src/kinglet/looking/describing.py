@@ -1,0 +1,121 @@
+"""The shapes of a log with their columns, and the pairs of columns that belong together."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, NamedTuple, TypeVar
+
+import polars as pl
+
+from kinglet.looking import shapes as forms_of
+from kinglet.looking.columns import described, pairs, type_of
+from kinglet.looking.containers import LABEL, Records
+from kinglet.looking.report import Pair, Shape
+from kinglet.looking.slots import Slot, same_names, slots_of
+from kinglet.looking.times import Times
+
+MOST_SHAPES = 200
+"""Shapes that are told of by themselves; the rest is counted."""
+NAMED = 40
+"""Shapes whose slots are given names and types."""
+DETAILED = 6
+"""Shapes whose columns are looked into."""
+_LONGEST = 1000
+T = TypeVar("T")
+
+
+class Found(NamedTuple):
+    """Shapes, how many there are in all, and pairs of columns over all of them."""
+
+    shapes: list[Shape]
+    total: int
+    pairs: list[Pair]
+
+
+def shapes_of(frame: pl.DataFrame, records: Records | None, stamps: Times) -> Found:
+    """The shapes of events: by their columns, their labels, or the text of their first lines."""
+    if records is not None and records.values is not None:
+        return _record_shapes(frame, records.values)
+    if records is not None and records.container.name == "labelled blocks":
+        return _block_shapes(frame)
+    return _text_shapes(frame, stamps, pairs_=records is not None and records.container.name == "key=value")
+
+
+def _text_shapes(frame: pl.DataFrame, stamps: Times, *, pairs_: bool) -> Found:
+    """Shapes of events by their first lines; what stands on others is told by the boundary."""
+    lines = frame["raw"].str.split("\n").list.first().str.slice(0, _LONGEST) if frame.height else frame["raw"]
+    regexes = [place.around for place in sorted(stamps.where, key=lambda place: -place.order)]
+    found = forms_of.forms(lines, regexes, pairs=pairs_)
+    stamp = "|".join(dict.fromkeys(place.form.shape for place in stamps.where)) or "x^"
+    read = [slots_of(form, lines.gather(form.rows), stamp) for form in found[:NAMED]]
+    same_names(read)
+    shapes = []
+    for i, form in enumerate(_most(found)):
+        slots = read[i] if i < len(read) else []
+        first = int(form.rows[0])
+        columns = (
+            [described(slot.name, slot.values, slot.type) for slot in slots if not slot.fixed] if i < DETAILED else []
+        )
+        text = forms_of.shown(form.text, [slot.shown for slot in slots])
+        example = str(frame["raw"][first])[:_LONGEST]
+        count = len(form.rows)
+        shapes.append(Shape(text, count, count / frame.height, example, int(frame["number"][first]), columns))
+    return Found(shapes, len(found), _pairs_over(read))
+
+
+def _most(found: list[T]) -> list[T]:
+    """The commonest, and of very many the rarest as well."""
+    return found if len(found) <= MOST_SHAPES else [*found[: MOST_SHAPES - 20], *found[-20:]]
+
+
+def _pairs_over(read: list[list[Slot]]) -> list[Pair]:
+    """Pairs over all shapes that have both columns, put together by their names."""
+    types: dict[str, str] = {}
+    frames = []
+    for slots in read:
+        some = {slot.name: slot for slot in slots if slot.type != "time" and not (slot.plain and slot.name in types)}
+        if some:
+            types |= {name: slot.type for name, slot in some.items()}
+            frames.append(pl.DataFrame([slot.values.alias(name) for name, slot in some.items()]))
+    if not frames:
+        return []
+    table = pl.concat(frames, how="diagonal")
+    return pairs({name: table[name] for name in table.columns}, types)
+
+
+def _record_shapes(frame: pl.DataFrame, values: list[dict[str, Any]]) -> Found:
+    """Shapes of records by the columns that have a value."""
+    by_keys: dict[tuple[str, ...], list[int]] = {}
+    for i, record in enumerate(values):
+        by_keys.setdefault(tuple(record), []).append(i)
+    ordered = sorted(by_keys.items(), key=lambda item: -len(item[1]))
+    names = list(dict.fromkeys(name for keys, _ in ordered for name in keys))[:80]
+    table = {name: pl.Series(name, [record.get(name) for record in values], dtype=pl.String) for name in names}
+    kinds = {name: type_of(column) for name, column in table.items()}
+    columns = [described(name, column, kinds[name]) for name, column in table.items()]
+    whole = len(values) == frame.height
+    shapes: list[Shape] = []
+    for keys, rows in _most(ordered):
+        example = str(frame["raw"][rows[0]])[:_LONGEST] if rows[0] < frame.height else ""
+        number = int(frame["number"][rows[0]]) if whole else 0
+        text = " ".join(keys)
+        shapes.append(Shape(text, len(rows), len(rows) / len(values), example, number, [] if shapes else columns))
+    return Found(shapes, len(ordered), pairs(table, kinds))
+
+
+def _block_shapes(frame: pl.DataFrame) -> Found:
+    """Shapes of blocks by their labels."""
+    some = frame.head(20_000)
+    rows: list[dict[str, str]] = []
+    for text in some["raw"]:
+        values: dict[str, str] = {}
+        for line in text.split("\n"):
+            match = re.match(LABEL, line)
+            if match:
+                name, number = match[1], 2
+                while name in values:
+                    name, number = f"{match[1]} ({number})", number + 1
+                if value := line[match.end() :].strip():
+                    values[name] = value
+        rows.append(values)
+    return _record_shapes(some, rows)
