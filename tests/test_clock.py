@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.clock.formats import DIRECTIVES, parse_format
+from kinglet.clock.directives import DIRECTIVES
+from kinglet.clock.formats import parse_format
 from kinglet.clock.moment import as_moment
 from kinglet.clock.reading import TimeReading, instants
 from tests.helpers import with_pattern
@@ -117,7 +118,14 @@ class Reading(unittest.TestCase):
 
     def test_bad_formats_say_what_would_be_right(self) -> None:
         for fmt, said in {
-            "%H:%M:%S": "reads no date",
+            "%Y-%m": "reads no date; a stamp needs at least a month and a day",
+            "%p": "reads no date and no time of day",
+            "%H:%M %I": "hour of twelve without %p",
+            "%d %b %m": "in two ways",
+            "%d %d %b": "has `%d` twice",
+            "%d %e %b": "has both `%d` and `%e`",
+            "%F[[ %T": r"opens `\[\[` and does not close it",
+            "%F %T]]": r"closes `\]\]` what it never opened",
             "%d %b %I:%M": "add %p",
             "%Y-%m-%d %Q": "unknown directive `%Q`; known are",
             "epoch_sm": "did you mean `epoch_us`",

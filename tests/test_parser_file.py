@@ -34,7 +34,7 @@ REPLACED = [
     ("{body:rest}'", "{body:word}'", "does not end with a slot for the message; end it with `{body:rest}`"),
     ("from: stamp", "from: stmp", "no pattern has a slot `stmp`; did you mean `stamp`?"),
     ("%H:%M:%S", "%H:%Q", "has the unknown directive `%Q`"),
-    ("%d/%b %H", "%H", "reads no date; a stamp needs at least a month and a day"),
+    ("%d/%b %H", "%H", "reads no date; add `date: previous` or `date: file`, or a month and a day to the format"),
     ('"%d/%b %H:%M:%S"', "iso860", "'iso860' is not a time format; did you mean `iso8601`?"),
     ("Atlantic/Azores", "Atlantic/Azore", "no such zone `Atlantic/Azore`; did you mean `Atlantic/Azores`"),
     ("year: nearest", "year: guess", "time[0].year"),

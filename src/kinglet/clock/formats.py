@@ -1,132 +1,157 @@
-"""Timestamp formats: what each directive means, and the shape of text it reads.
+"""Timestamp formats: those of directives, and those that have a name.
 
-Directives are those of C and POSIX `strptime`, with `%f` for the digits of a fraction (1 to 9 of
-them) and `%z` for `Z`, `+01`, `+0100` and `+01:00`. Named formats: `iso8601` (ISO 8601-1:2019
-calendar dates in extended form, which covers RFC 3339), and epoch counts in four units.
+Named are `iso8601` (ISO 8601-1:2019, RFC 3339 among it), `rfc5322` (section 3.3, which took over
+RFC 2822), `rfc3164`, `ncsa` (the common log format of web servers), and epoch counts.
 """
 
 from __future__ import annotations
 
-import re
+from collections.abc import Sequence
 from typing import NamedTuple
 
+from kinglet.clock import directives
+from kinglet.clock.directives import Blanks, Maybe, Part, Text, Token
 from kinglet.errors import did_you_mean
 
-_TWO = "[0-9]{1,2}"
-
-
-class Directive(NamedTuple):
-    """What a directive reads (a regex) and how the column engine writes it."""
-
-    shape: str
-    engine: str
-    gives: str = ""
-    about: str = ""
-
-
-DIRECTIVES: dict[str, Directive] = {
-    "%Y": Directive("[0-9]{4}", "%Y", "year", "year with century"),
-    "%y": Directive("[0-9]{2}", "%y", "year", "year of the century; 70 and above are 19xx"),
-    "%m": Directive(_TWO, "%m", "date", "month as a number"),
-    "%b": Directive("[A-Za-z]{3}", "%b", "date", "month, short English name"),
-    "%B": Directive("[A-Za-z]{3,9}", "%B", "date", "month, English name"),
-    "%d": Directive(_TWO, "%d", "date", "day of the month"),
-    "%e": Directive(_TWO, "%e", "date", "day of the month, padded with a blank"),
-    "%j": Directive("[0-9]{1,3}", "%j", "date", "day of the year"),
-    "%a": Directive("[A-Za-z]{3}", "%a", "", "weekday, short English name"),
-    "%A": Directive("[A-Za-z]{6,9}", "%A", "", "weekday, English name"),
-    "%H": Directive(_TWO, "%H", "", "hour, 0 to 23"),
-    "%I": Directive(_TWO, "%I", "", "hour, 1 to 12; goes with %p"),
-    "%p": Directive("[AaPp][Mm]", "%p", "", "AM or PM"),
-    "%M": Directive("[0-9]{2}", "%M", "", "minute"),
-    "%S": Directive("[0-9]{2}", "%S", "", "second"),
-    "%f": Directive("[0-9]{1,9}", "%f", "", "digits of the second's fraction"),
-    "%z": Directive("(?:Z|[+-][0-9]{2}(?::?[0-9]{2})?)", "%#z", "zone", "offset from UTC"),
-    "%T": Directive(f"{_TWO}:[0-9]{{2}}:[0-9]{{2}}", "%H:%M:%S", "", "the same as %H:%M:%S"),
-    "%R": Directive(f"{_TWO}:[0-9]{{2}}", "%H:%M", "", "the same as %H:%M"),
-    "%F": Directive("[0-9]{4}-[0-9]{2}-[0-9]{2}", "%Y-%m-%d", "year", "the same as %Y-%m-%d"),
-    "%D": Directive(f"{_TWO}/{_TWO}/[0-9]{{2}}", "%m/%d/%y", "year", "the same as %m/%d/%y"),
-    "%%": Directive("%", "%%", "", "a percent sign"),
+EPOCH_UNITS: dict[str, int | None] = {
+    "epoch": 1_000_000_000,
+    "epoch_ms": 1_000_000,
+    "epoch_us": 1_000,
+    "epoch_ns": 1,
+    "epoch_any": None,
 }
+"""Nanoseconds of a unit; None where each stamp's size tells it."""
 
-EPOCH_UNITS: dict[str, int] = {"epoch": 1_000_000, "epoch_ms": 1_000, "epoch_us": 1, "epoch_ns": 0}
-NAMED = ("iso8601", *EPOCH_UNITS)
+EPOCH_SHAPE = r"-?[0-9]{1,20}(?:\.[0-9]{1,9})?"
 
-_ISO_SHAPE = (
-    "[0-9]{4}-[0-9]{2}-[0-9]{2}(?:[Tt ][0-9]{2}:[0-9]{2}(?::[0-9]{2}(?:[.,][0-9]{1,9})?)?"
-    "(?:[Zz]|[+-][0-9]{2}(?::?[0-9]{2})?)?)?"
-)
-_ISO_ENGINE = (
-    *(f"%Y-%m-%d{middle}%H:%M{rest}" for rest in (":%S%.f%#z", "%#z", ":%S%.f", "") for middle in ("T", " ")),
-    "%Y-%m-%d",
-)
+_DATED = ({"month", "day"}, {"month_name", "day"}, {"day_of_year"}, {"week_year", "week", "weekday"}, {"epoch"})
+_CLOCKED = ({"hour"}, {"hour_of_half", "half"}, {"epoch"})
+
+
+class Form(NamedTuple):
+    """One form that stamps of a format have."""
+
+    tokens: tuple[Token, ...]
+
+    @property
+    def shape(self) -> str:
+        return directives.regex(self.tokens, groups=False)
+
+    @property
+    def regex(self) -> str:
+        """The regex of a whole stamp, with a group for each part."""
+        return f"^{directives.regex(self.tokens, groups=True)}$"
+
+    @property
+    def parts(self) -> frozenset[str]:
+        return frozenset(part.directive.part for part in directives.parts(self.tokens))
 
 
 class Format(NamedTuple):
-    """A format ready to read with.
+    """A format ready to read with: its forms are tried in order.
 
-    shape is the regex of the text it reads; engine the formats to try in the column engine's own
-    writing; fraction a regex and its replacement that put a point before a fraction that has none.
+    has_year, has_date, has_zone: whether every stamp carries them (a zone or an offset).
     """
 
     text: str
-    shape: str
-    engine: tuple[str, ...] = ()
+    forms: tuple[Form, ...]
     has_year: bool = True
-    fraction: tuple[str, str] | None = None
+    has_date: bool = True
+    has_zone: bool = False
 
     @property
-    def epoch(self) -> str | None:
-        return self.text if self.text in EPOCH_UNITS else None
+    def epoch(self) -> bool:
+        return self.text in EPOCH_UNITS
+
+    @property
+    def shape(self) -> str:
+        """The regex of the text it reads, without groups."""
+        if self.epoch:
+            return EPOCH_SHAPE
+        shapes = [form.shape for form in self.forms]
+        return shapes[0] if len(shapes) == 1 else f"(?:{'|'.join(shapes)})"
+
+
+def _iso8601() -> tuple[Form, ...]:
+    """Calendar, ordinal and week dates, extended and basic; the calendar date alone may stand by itself."""
+    point, zone = Text((".,",)), Maybe((Maybe((Blanks(),)), Part("%z")))
+
+    def clock(colon: Text | None) -> Maybe:
+        between: tuple[Token, ...] = (colon,) if colon else ()
+        seconds = Maybe((*between, Part("%S"), Maybe((point, Part("%f")))))
+        return Maybe((Text(("Tt ",)), Part("%H"), Maybe((*between, Part("%M"), seconds)), zone))
+
+    dates = ("%Y-%m-%d", "%Y%m%d", "%G-W%V-%u", "%GW%V%u", "%Y-%j", "%Y%j")
+    return tuple(
+        Form(_exact((*directives.tokens(date), clock(Text((":",)) if "-" in date else None)))) for date in dates
+    )
+
+
+def _exact(items: Sequence[Token]) -> tuple[Token, ...]:
+    """The same with months, days and hours of two digits, and days of the year of three."""
+
+    def exact(item: Token) -> Token:
+        if isinstance(item, Maybe):
+            return Maybe(_exact(item.tokens))
+        return item.exact if isinstance(item, Part) else item
+
+    return tuple(exact(item) for item in items)
+
+
+_NAMED_TEXTS = {
+    "rfc5322": "[[%a,[[ ]]]]%d %b %Y %H:%M[[:%S]][[ %z]][[ %Z]]",
+    "rfc3164": "%b %e %H:%M:%S[[.%f]]",
+    "ncsa": "%d/%b/%Y:%H:%M:%S %z",
+}
+NAMED = ("iso8601", *_NAMED_TEXTS, *EPOCH_UNITS)
 
 
 def parse_format(text: str) -> Format:
     """A format from its text in the parser file.
 
     Raises:
-        ValueError: a directive or name that is not known, or a format without a date; what it
-            says before the first `; ` is the fault, after it the way to mend it.
+        ValueError: a directive or name that is not known, or a format that tells neither a date
+            nor a time of day; what it says before the first `; ` is the fault, after it the way
+            to mend it.
     """
     if text == "iso8601":
-        return Format(text, _ISO_SHAPE, _ISO_ENGINE)
+        return Format(text, _iso8601())
     if text in EPOCH_UNITS:
-        shape = r"-?[0-9]{1,20}(?:\.[0-9]{1,9})?"
-        return Format(text, shape)
+        return Format(text, (), has_zone=True)
+    if text in _NAMED_TEXTS:
+        return _of_directives(text, _NAMED_TEXTS[text])
     if "%" not in text:
         hint = did_you_mean(text, NAMED, "use directives such as `%Y-%m-%d %H:%M:%S`, or one of " + ", ".join(NAMED))
         raise ValueError(f"{text!r} is not a time format; {hint}")
-    shape, engine, gives = "", "", set()
-    parts = re.findall(r"%.?|\s+|[^%\s]+", text)
-    for _i, part in enumerate(parts):
-        if part.startswith("%"):
-            directive = DIRECTIVES.get(part)
-            if directive is None:
-                raise ValueError(f"{text!r} has the unknown directive `{part}`; known are " + " ".join(DIRECTIVES))
-            shape += directive.shape
-            engine += directive.engine
-            gives.add(directive.gives)
-        else:
-            shape += " +" if part.isspace() else re.escape(part)
-            engine += " " if part.isspace() else part
-    if "date" not in gives and not {"%F", "%D"} & set(parts):
+    return _of_directives(text, text)
+
+
+def _of_directives(text: str, spelt: str) -> Format:
+    form = Form(directives.tokens(spelt))
+    _judge(text, form)
+    always = {part.directive.part for part in form.tokens if isinstance(part, Part)}
+    has_date = any(needed <= form.parts for needed in _DATED)
+    has_year = not has_date or bool(always & {"year", "year_of_century", "week_year", "epoch"})
+    return Format(text, (form,), has_year, has_date, bool(always & {"offset", "zone", "epoch"}))
+
+
+def _judge(text: str, form: Form) -> None:
+    found = [part.code for part in directives.parts(form.tokens)]
+    by_part: dict[str, str] = {}
+    for code in found:
+        part = directives.DIRECTIVES[code].part
+        other = by_part.setdefault(part, code)
+        if found.count(code) > 1:
+            raise ValueError(f"{text!r} has `{code}` twice; a stamp says each thing once")
+        if other != code:
+            raise ValueError(f"{text!r} has both `{other}` and `{code}`; keep the one that fits")
+    parts = form.parts
+    if "hour_of_half" in parts and "half" not in parts:
+        raise ValueError(f"{text!r} has an hour of twelve without %p; add %p, or use %H")
+    if {"month", "month_name"} <= parts or {"hour", "hour_of_half"} <= parts or {"year", "year_of_century"} <= parts:
+        raise ValueError(f"{text!r} says one thing in two ways; keep the one that fits")
+    dated = any(needed <= parts for needed in _DATED)
+    if not dated and parts & {"year", "month", "month_name", "day", "week"}:
         raise ValueError(f"{text!r} reads no date; a stamp needs at least a month and a day")
-    if "%I" in parts and "%p" not in parts:
-        raise ValueError(f"{text!r} has %I without %p; add %p, or use %H")
-    engine, fraction = _point_before_fraction(parts, engine)
-    return Format(text, shape, (engine,), "year" in gives, fraction)
-
-
-def _point_before_fraction(parts: list[str], engine: str) -> tuple[str, tuple[str, str] | None]:
-    """Writes a fraction as the engine wants it: directly after a point."""
-    if "%f" not in parts:
-        return engine, None
-    at = parts.index("%f")
-    if at and parts[at - 1].endswith("."):
-        return engine.replace(".%f", "%.f"), None
-    separator = parts[at - 1] if at and not parts[at - 1].startswith("%") else ""
-    shapes = [DIRECTIVES[p].shape if p in DIRECTIVES else " +" if p.isspace() else re.escape(p) for p in parts]
-    before = "".join(shapes[: at - 1 if separator else at])
-    if len(separator) > 1:
-        before += " +" if separator.isspace() else re.escape(separator[:-1])
-    pattern = f"^({before}){re.escape(separator[-1:])}({shapes[at]})({''.join(shapes[at + 1 :])})$"
-    return engine.replace(separator[-1:] + "%f", "%.f"), (pattern, "${1}.${2}${3}")
+    if not dated and not any(needed <= parts for needed in _CLOCKED):
+        raise ValueError(f"{text!r} reads no date and no time of day; a stamp needs one of them")

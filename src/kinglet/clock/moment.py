@@ -1,8 +1,12 @@
-"""A moment given by a person: a case's `at`, a call's `at=`."""
+"""Moments and spans given by a person: a case's `at`, a call's `at=`, limits in a parser."""
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+import re
+from datetime import UTC, date, datetime, timedelta
+
+_SPAN = re.compile(r"([0-9]+(?:\.[0-9]+)?) *(s|min|h|days?|d)")
+_SECONDS = {"s": 1, "min": 60, "h": 3600, "d": 86_400}
 
 
 def as_moment(value: str | date | datetime) -> datetime:
@@ -19,3 +23,11 @@ def as_moment(value: str | date | datetime) -> datetime:
     if not isinstance(value, datetime):
         value = datetime(value.year, value.month, value.day, 12)
     return value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
+
+
+def as_span(value: str) -> timedelta | None:
+    """A length of time such as `2 days`, `90 min` or `30 s`; None where the text is none."""
+    match = _SPAN.fullmatch(value.strip())
+    if match is None:
+        return None
+    return timedelta(seconds=float(match[1]) * _SECONDS["d" if match[2].startswith("d") else match[2]])

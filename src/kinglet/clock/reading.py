@@ -2,160 +2,460 @@
 
 from __future__ import annotations
 
-import re
+import sys
 from collections.abc import Callable
-from datetime import datetime, timedelta
-from typing import NamedTuple
+from datetime import UTC, datetime
+from typing import Any, NamedTuple
 
 import polars as pl
 
-from kinglet.clock.formats import EPOCH_UNITS, Format
+from kinglet.clock import notes, parts
+from kinglet.clock.calendar import DAY, days, days_of_week_date, exists, is_clock, is_leap, micros, week_exists, weekday
+from kinglet.clock.epoch import from_epoch
+from kinglet.clock.formats import Form, Format
+from kinglet.clock.parts import Parts
+from kinglet.clock.zones import Instants, Zone, find_zone, to_utc
 
 INSTANT = pl.Datetime("us", "UTC")
-_NAIVE = pl.Datetime("us")
-_OFFSET = re.compile(r"(?:Z|([+-])([0-9]{2}):?([0-9]{2})?)$")
-_LEAP_SPAN = 8  # the longest stretch without a 29 February
+PIVOT = 70
+_SECOND = 1_000_000
+_MANY = 4096
+"""From so many stamps on it pays to look for quicker ways; `_FEW` where what they need is loaded already."""
+_FEW = 256
+_WEEKDAY_SPAN = 40  # the longest stretch in which a 29 February does not fall on a given weekday
+
+_RFC5322_ZONES = tuple(
+    (name, f"{'-' if minutes < 0 else '+'}{abs(minutes):02}:00")
+    for name, minutes in {
+        "EST": -5,
+        "EDT": -4,
+        "CST": -6,
+        "CDT": -5,
+        "MST": -7,
+        "MDT": -6,
+        "PST": -8,
+        "PDT": -7,
+    }.items()
+)
+"""What the standard itself says of these names (section 4.3)."""
 
 
 class TimeReading(NamedTuple):
-    """How stamps in one place are read; formats are tried in order."""
+    """How stamps in one place are read; formats are tried in order.
+
+    zone: that of stamps which carry none. year: that of stamps which carry none; None for the
+    nearest. pivot: the two-digit year from which on years are 19xx. zones: abbreviations and what
+    they mean.
+    """
 
     formats: tuple[Format, ...]
     zone: str | None = None
     year: int | None = None
+    pivot: int = PIVOT
+    zones: tuple[tuple[str, str], ...] = ()
 
 
 Reference = datetime | pl.Series
 """The moment near which stamps lie, aware and in UTC: one for all of them, or one for each."""
 
 
+class Stamps(NamedTuple):
+    """What a column of stamps says.
+
+    time: Datetime, UTC, microseconds; null where a stamp cannot be read. later: the second instant
+    of a clock time that occurs twice, where any does. notes: bits of `notes.BIT`. of_day:
+    microseconds since midnight of stamps without a date, whose time is null; None where all have
+    one. beyond: nanoseconds beyond the microsecond, where any stamp has digits for them.
+    """
+
+    time: pl.Series
+    notes: pl.Series
+    later: pl.Series | None = None
+    of_day: pl.Series | None = None
+    beyond: pl.Series | None = None
+
+    def at(self, rows: pl.Series) -> Stamps:
+        """The stamps of some rows; a row may occur more than once."""
+        plain = (self.notes == 0).all()
+        return Stamps(
+            self.time.gather(rows),
+            notes.none(len(rows)) if plain else self.notes.gather(rows).fill_null(0),
+            *(None if column is None else column.gather(rows) for column in self[2:]),
+        )
+
+
 def instants(text: pl.Series, reading: TimeReading, reference: Reference, zone: str | None = None) -> pl.Series:
-    """The instants that stamps stand for, null where a stamp cannot be read.
+    """The instants that stamps stand for, null where a stamp cannot be read or has no date.
 
     text: stamps as text. reference: the moment nearest to which a missing year is taken. zone:
     IANA zone for stamps that carry none, where the reading has none.
     Returns a Datetime column of the same length, UTC, microseconds.
     """
-    local = reading.zone or zone or "UTC"
-    result = pl.Series(text.name, [None], dtype=INSTANT).new_from_index(0, len(text))
-    for fmt in reading.formats:
-        gaps = (result.is_null() & text.is_not_null()).arg_true()
-        if not len(gaps):
-            break
-        if len(gaps) == len(text):
-            result = _read(text, fmt, reading, reference, local).cast(INSTANT)
-        else:
-            found = _read(text.gather(gaps), fmt, reading, _of(reference, gaps), local)
-            result = result.scatter(gaps, found.cast(INSTANT))
-    return result
+    return read(text, reading, reference, zone).time
 
 
-def _of(reference: Reference, rows: pl.Series) -> Reference:
-    return reference.gather(rows) if isinstance(reference, pl.Series) else reference
+def read(
+    text: pl.Series, reading: TimeReading, reference: Reference, zone: str | None = None, zones: pl.Series | None = None
+) -> Stamps:
+    """What a column of stamps says; zones has for each stamp the text of its zone, where there is one."""
+    if zones is None and not isinstance(reference, pl.Series) and _repeats(text):
+        runs = text.rle().struct.unnest()
+        lengths, values = runs.to_series(0), runs.to_series(1).rename(text.name)
+        turns = pl.zeros(len(text), dtype=pl.UInt8, eager=True).scatter(lengths.cum_sum().head(-1), 1)
+        return read(values, reading, reference, zone).at(turns.cast(pl.UInt32).cum_sum())
+    work = _Reading(text, reading, reference, reading.zone or zone or "UTC", zones)
+    if len(text) >= (_FEW if "numpy" in sys.modules else _MANY):
+        from kinglet.clock.layouts import by_layouts
+
+        work.try_forms(by_layouts)
+    work.try_forms(parts.by_regex)
+    return work.stamps()
 
 
-def _read(text: pl.Series, fmt: Format, reading: TimeReading, reference: Reference, zone: str) -> pl.Series:
-    if fmt.epoch:
-        return _from_epoch(text, fmt.epoch)
-    if fmt.text == "iso8601":
-        text = text.str.to_uppercase().str.replace(",", ".", literal=True)
-    if fmt.fraction:
-        text = text.str.replace(*fmt.fraction)
-    if fmt.has_year:
-        return _from_engine(text, fmt, zone)
-    if reading.year is not None:
-        return _from_engine(_with_year(text, reading.year), _dated(fmt), zone)
-    return _nearest_year(text, _dated(fmt), reference, zone)
+def _repeats(text: pl.Series) -> bool:
+    """Whether stamps stand in runs of equal ones, so that each run need be read only once."""
+    if len(text) < _MANY:
+        return False
+    some = text.head(1024)
+    return int((some != some.shift(1)).sum()) < 512
 
 
-def _from_engine(text: pl.Series, fmt: Format, zone: str) -> pl.Series:
-    result: pl.Series | None = None
-    for directives in fmt.engine:
-
-        def read(part: pl.Series, directives: str = directives) -> pl.Series:
-            if "%#z" in directives:
-                return _with_offsets(part, directives)
-            return localize(part.str.to_datetime(directives, time_unit="us", strict=False), zone)
-
-        result = read(text) if result is None else _filled(result, text, read)
-        if result.null_count() == text.null_count():
-            break
-    assert result is not None
-    return result.cast(INSTANT)
-
-
-def _with_offsets(text: pl.Series, directives: str) -> pl.Series:
-    """Stamps that carry an offset. Where all carry the same one, it is read once, which is quicker."""
-    first = text.drop_nulls().head(1)
-    offset = _OFFSET.search(first.item()) if len(first) and directives.endswith("%#z") else None
-    if offset is None or not text.str.ends_with(offset[0]).all():
-        return text.str.to_datetime(directives, time_unit="us", strict=False)
-    sign = -1 if offset[1] == "-" else 1
-    ahead = timedelta(hours=sign * int(offset[2] or 0), minutes=sign * int(offset[3] or 0))
-    wall = text.str.to_datetime(directives.removesuffix("%#z") + offset[0], time_unit="us", strict=False)
-    return (wall - ahead).dt.replace_time_zone("UTC") if ahead else wall.dt.replace_time_zone("UTC")
-
-
-def localize(values: pl.Series, zone: str) -> pl.Series:
-    """Wall-clock times of a zone to instants.
-
-    Of an hour that occurs twice the first is taken; a time that the clocks skip moves forward by
-    what they skipped (RFC 5545, section 3.3.5).
-    """
-    if zone == "UTC":
-        return values.cast(_NAIVE).dt.replace_time_zone("UTC")
-    local = values.dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")
-    if local.null_count() > values.null_count():
-        later = (values + timedelta(hours=1)).dt.replace_time_zone(zone, ambiguous="earliest", non_existent="null")
-        local = local.zip_with(local.is_not_null(), later)
-    return local.dt.convert_time_zone("UTC")
-
-
-def _nearest_year(text: pl.Series, fmt: Format, reference: Reference, zone: str) -> pl.Series:
-    """The latest year that puts the instant no more than a day after the reference."""
+def _utc_micros(reference: Reference) -> Any:
     if isinstance(reference, pl.Series):
-        years = reference.dt.year()
-        first, last = int(years.min()), int(years.max())  # type: ignore[arg-type]
-    else:
-        first = last = reference.year
-    result = pl.Series(text.name, [None], dtype=INSTANT).new_from_index(0, len(text))
-    for year in range(last + 1, first - _LEAP_SPAN - 1, -1):
-        gaps = (result.is_null() & text.is_not_null()).arg_true()
-        if not len(gaps):
+        return reference.cast(INSTANT).to_physical()
+    return (reference - datetime(1970, 1, 1, tzinfo=UTC)) // _MICROSECOND
+
+
+_MICROSECOND = datetime.resolution
+
+
+class _Reading:
+    """A column on its way: what is read of it so far."""
+
+    def __init__(
+        self, text: pl.Series, reading: TimeReading, reference: Reference, zone: str, zones: pl.Series | None
+    ) -> None:
+        self.text = text
+        self.reading = reading
+        self.limit = _utc_micros(reference) + DAY
+        self.zone = find_zone(zone, reading.zones) or Zone()
+        self.zones = zones
+        self.gaps: pl.Series | None = None  # rows not read yet; None means all
+        self.done: list[tuple[pl.Series | None, Stamps]] = []
+
+    def try_forms(self, take_apart: Callable[[pl.Series, Form], tuple[Parts, pl.Series]]) -> None:
+        for fmt in self.reading.formats:
+            if fmt.epoch:
+                self._take(lambda text, fmt=fmt: from_epoch(text, fmt.text))  # type: ignore[misc]
+            for form in fmt.forms:
+                self._take(lambda text, fmt=fmt, form=form: self._stamps(text, fmt, form, take_apart))  # type: ignore[misc]
+
+    def _take(self, how: Callable[[pl.Series], Stamps | None]) -> None:
+        if self.gaps is not None and not len(self.gaps):
+            return
+        text = self.text if self.gaps is None else self.text.gather(self.gaps)
+        found = how(text)
+        if found is None:
+            return
+        good = (
+            found.time.is_not_null() if found.of_day is None else found.time.is_not_null() | found.of_day.is_not_null()
+        )
+        if not good.any():
+            return
+        if good.all():
+            self.done.append((self.gaps, found))
+            self.gaps = pl.Series([], dtype=pl.UInt32)
+            return
+        rows = good.arg_true()
+        left = (~good).arg_true()
+        self.done.append((rows if self.gaps is None else self.gaps.gather(rows), found.at(rows)))
+        self.gaps = left if self.gaps is None else self.gaps.gather(left)
+
+    def stamps(self) -> Stamps:
+        if len(self.done) == 1 and self.done[0][0] is None:
+            return self.done[0][1]
+        height = len(self.text)
+        columns: list[pl.Series | None] = [
+            pl.Series([None], dtype=INSTANT).new_from_index(0, height),
+            notes.none(height),
+            None,
+            None,
+            None,
+        ]
+        for rows, found in self.done:
+            assert rows is not None
+            for i, values in enumerate(found):
+                if values is None:
+                    continue
+                into = columns[i]
+                if into is None:
+                    into = pl.Series([None], dtype=values.dtype).new_from_index(0, height)
+                columns[i] = into.scatter(rows, values)
+        time, bits, later, of_day, beyond = columns
+        assert time is not None and bits is not None
+        return Stamps(time.rename(self.text.name), bits, later, of_day, beyond)
+
+    def _stamps(
+        self,
+        text: pl.Series,
+        fmt: Format,
+        form: Form,
+        take_apart: Callable[[pl.Series, Form], tuple[Parts, pl.Series]],
+    ) -> Stamps | None:
+        found, matched = take_apart(text, form)
+        count = int(matched.sum())
+        if not count:
+            return None
+        limit, zones = self.limit, self.zones
+        if self.gaps is not None:
+            limit = limit.gather(self.gaps) if isinstance(limit, pl.Series) else limit
+            zones = zones.gather(self.gaps) if zones is not None else None
+        if count == len(text):
+            return self._read(found, fmt, limit, zones)
+        rows = matched.arg_true()
+        some = {name: column.gather(rows) for name, column in found.items()}
+        stamps = self._read(
+            some,
+            fmt,
+            limit.gather(rows) if isinstance(limit, pl.Series) else limit,
+            zones.gather(rows) if zones is not None else None,
+        )
+        back = pl.Series([None], dtype=pl.UInt32).new_from_index(0, len(text))
+        return stamps.at(back.scatter(rows, pl.int_range(count, dtype=pl.UInt32, eager=True)))
+
+    def _read(self, found: Parts, fmt: Format, limit: Any, zones: pl.Series | None) -> Stamps:
+        clock, good = _clock(found)
+        bits = notes.none(len(clock))
+        if "second" in found:
+            leap = found["second"] == 60
+            if leap.any():
+                bits = bits | notes.where(leap, "leap-second")
+        beyond = _beyond(found)
+        if "epoch" in found:
+            time = found["epoch"].cast(pl.Int64) * _SECOND + clock
+            return Stamps(_datetime(time, good), bits, beyond=beyond)
+        if not fmt.has_date:
+            return Stamps(_datetime(clock, clock.is_null()), bits, of_day=clock.set(~good, None), beyond=beyond)
+        local, fits = self._instants(found, fmt, clock, limit, zones)
+        return Stamps(
+            _datetime(local.time, good & fits),
+            bits | local.notes,
+            None if local.later is None else local.later.cast(pl.Datetime("us")).dt.replace_time_zone("UTC"),
+            beyond=beyond,
+        )
+
+    def _instants(
+        self, found: Parts, fmt: Format, clock: pl.Series, limit: Any, zones: pl.Series | None
+    ) -> tuple[Instants, pl.Series]:
+        if "day_number" in found:
+            return self._dated(found["day_number"], None, found, fmt, clock, zones)
+        year = _year(found, self.reading.pivot)
+        if year is None and self.reading.year is not None:
+            year = pl.Series([self.reading.year], dtype=pl.Int32).new_from_index(0, len(clock))
+        if year is None:
+            return self._nearest(found, fmt, clock, limit, zones)
+        if year.null_count():  # the year stands in an optional part of the format
+            return self._partly(found, fmt, year, clock, limit, zones)
+        return self._dated(*_day(found, year), found, fmt, clock, zones)
+
+    def _dated(
+        self,
+        day: pl.Series,
+        fits: pl.Series | None,
+        found: Parts,
+        fmt: Format,
+        clock: pl.Series,
+        zones: pl.Series | None,
+    ) -> tuple[Instants, pl.Series]:
+        """Stamps whose date is known."""
+        wanted = _weekday(found)
+        if wanted is not None:
+            right = wanted.is_null() | (weekday(day) == wanted)
+            fits = right if fits is None else fits & right
+        local, known = self._localised(day.cast(pl.Int64) * DAY + clock, found, fmt, zones)
+        return local, known if fits is None else fits & known
+
+    def _partly(
+        self, found: Parts, fmt: Format, year: pl.Series, clock: pl.Series, limit: Any, zones: pl.Series | None
+    ) -> tuple[Instants, pl.Series]:
+        """Stamps of which some carry a year."""
+        height = len(clock)
+        time = pl.Series([None], dtype=pl.Int64).new_from_index(0, height)
+        later, bits = time, notes.none(height)
+        good = pl.Series([False]).new_from_index(0, height)
+        for rows in (year.is_not_null().arg_true(), year.is_null().arg_true()):
+            some = {name: column.gather(rows) for name, column in found.items()}
+            if year.gather(rows).null_count():
+                for name in ("year", "year_of_century"):
+                    some.pop(name, None)
+            local, fits = self._instants(
+                some,
+                fmt,
+                clock.gather(rows),
+                limit.gather(rows) if isinstance(limit, pl.Series) else limit,
+                zones.gather(rows) if zones is not None else None,
+            )
+            time, bits, good = time.scatter(rows, local.time), bits.scatter(rows, local.notes), good.scatter(rows, fits)
+            later = later.scatter(rows, local.later) if local.later is not None else later
+        return Instants(time, later if later.null_count() < height else None, bits), good
+
+    def _nearest(
+        self, found: Parts, fmt: Format, clock: pl.Series, limit: Any, zones: pl.Series | None
+    ) -> tuple[Instants, pl.Series]:
+        """The latest year that puts the instant no later than the limit, and in which day and weekday exist."""
+        height = len(clock)
+        upper = _last_year(limit, height)
+        wanted = _weekday(found)
+        bits = notes.none(height) | notes.BIT["year-nearest"]
+        for _ in range(4):
+            day, year, by_weekday, fits = _existing(found, upper, wanted)
+            local, known = self._localised(day.cast(pl.Int64) * DAY + clock, found, fmt, zones)
+            over = (local.time > limit).fill_null(False) & fits
+            if not over.any():
+                break
+            upper = year.zip_with(~over, year - 1)
+        if by_weekday.any():
+            bits = bits.zip_with(~by_weekday, notes.none(height) | notes.BIT["year-by-weekday"])
+        return local._replace(notes=local.notes | bits), fits & known & ~over
+
+    def _localised(
+        self, wall: pl.Series, found: Parts, fmt: Format, zones: pl.Series | None
+    ) -> tuple[Instants, pl.Series]:
+        """Instants of wall clocks by the offset or zone that each stamp carries, otherwise by that of the rule."""
+        height = len(wall)
+        good = pl.Series([True]).new_from_index(0, height)
+        offset = found.get("offset")
+        if offset is not None and not offset.null_count():
+            return Instants(wall - offset.cast(pl.Int64) * _SECOND, None, notes.none(height)), offset.abs() < 86_400
+        named = found.get("zone")
+        if zones is not None:
+            named = zones if named is None else named.zip_with(named.is_not_null(), zones)
+        if offset is None and (named is None or named.null_count() == height):
+            return to_utc(wall, self.zone), good
+        time = pl.Series([None], dtype=pl.Int64).new_from_index(0, height)
+        later, bits = time, notes.none(height)
+        left = pl.Series([True]).new_from_index(0, height)
+        if offset is not None:
+            time = wall - offset.cast(pl.Int64) * _SECOND
+            left = offset.is_null()
+            good = (offset.abs() < 86_400).fill_null(True)
+        table = (*self.reading.zones, *(_RFC5322_ZONES if fmt.text == "rfc5322" else ()))
+        for name in [None] if named is None else named.filter(left).unique().to_list():
+            zone = self.zone if name is None else find_zone(name, table)
+            mask = left if named is None else left & named.eq_missing(pl.Series([name], dtype=pl.String))
+            rows = mask.arg_true()
+            if zone is None:
+                good = good.scatter(rows, False)
+                continue
+            local = to_utc(wall.gather(rows), zone)
+            time, bits = time.scatter(rows, local.time), bits.scatter(rows, local.notes)
+            if local.later is not None:
+                later = later.scatter(rows, local.later)
+        return Instants(time, later if later.null_count() < height else None, bits), good
+
+
+def _beyond(found: Parts) -> pl.Series | None:
+    """Nanoseconds beyond the microsecond, where there are any."""
+    if "beyond" in found:
+        return found["beyond"].fill_null(0)
+    beyond = found["fraction"].fill_null(0) % 1000 if "fraction" in found else None
+    return beyond if beyond is not None and (beyond != 0).any() else None
+
+
+def _clock(found: Parts) -> tuple[pl.Series, pl.Series]:
+    """Microseconds since midnight, and whether there is such a time of day."""
+    if "clock" in found:
+        return found["clock"], found["clock"].is_not_null()
+    some = next(iter(found.values()))
+    none = pl.Series([0], dtype=pl.Int32).new_from_index(0, len(some))
+
+    def part(name: str) -> pl.Series:
+        column = found.get(name)
+        return none if column is None else column.fill_null(0)
+
+    good = pl.Series([True]).new_from_index(0, len(some))
+    hour = part("hour")
+    if "hour_of_half" in found:
+        half, of_half = part("half"), part("hour_of_half")
+        hour = of_half % 12 + half
+        good = (of_half >= 1) & (of_half <= 12) & (half >= 0)
+    minute, second = part("minute"), part("second")
+    fraction = part("fraction")
+    good = good & is_clock(hour, minute, second)
+    clock = micros(hour, minute, second.cast(pl.Int64))
+    if fraction is not none:
+        clock = clock + fraction // 1000
+        good = good & ((hour < 24) | (fraction == 0))
+    return clock, good
+
+
+def _year(found: Parts, pivot: int) -> pl.Series | None:
+    for name in ("year", "week_year"):
+        if name in found:
+            return found[name]
+    if "year_of_century" in found:
+        year = found["year_of_century"]
+        return year + 1900 + 100 * (year < pivot).cast(pl.Int32)
+    return None
+
+
+def _weekday(found: Parts) -> pl.Series | None:
+    """The weekday that stamps name, 0 for Monday; null where they name none."""
+    if "weekday_name" in found:
+        return found["weekday_name"]
+    if "weekday_sunday" in found:
+        return (found["weekday_sunday"] + 6) % 7
+    if "weekday" in found and "week_year" not in found:
+        return found["weekday"] - 1
+    return None
+
+
+def _day(found: Parts, year: pl.Series) -> tuple[pl.Series, pl.Series]:
+    """Days since 1970 of the date in some years, and whether there is such a date."""
+    if "week_year" in found:
+        week, of_week = found["week"], found["weekday"]
+        return days_of_week_date(year, week, of_week), week_exists(year, week, of_week)
+    if "day_of_year" in found:
+        ordinal = found["day_of_year"]
+        day = days(year, year * 0 + 1, ordinal)
+        return day, (year >= 1) & (ordinal >= 1) & ((ordinal <= 365) | ((ordinal == 366) & is_leap(year)))
+    month = found["month"] if "month" in found else found["month_name"]
+    day = found["day"]
+    return days(year, month, day), exists(year, month, day)
+
+
+def _existing(
+    found: Parts, upper: pl.Series, wanted: pl.Series | None
+) -> tuple[pl.Series, pl.Series, pl.Series, pl.Series]:
+    """The latest years, from `upper` down, in which the date exists and falls on the weekday wanted.
+
+    Returns the days since 1970, the years, whether a weekday decided, and whether there is such a year.
+    """
+    year = upper
+    by_weekday = pl.Series([False]).new_from_index(0, len(upper))
+    for _ in range(_WEEKDAY_SPAN):
+        day, fits = _day(found, year)
+        wrong = (weekday(day) != wanted).fill_null(False) & fits if wanted is not None else None
+        again = ~fits if wrong is None else ~fits | wrong
+        if not again.any():
             break
-        values = _from_engine(_with_year(text.gather(gaps), year), fmt, zone)
-        near = values <= _of(reference, gaps) + timedelta(days=1)
-        result = result.scatter(gaps.filter(near), values.filter(near))
-    return result
+        if wrong is not None:
+            by_weekday = by_weekday | wrong
+        year = year - again.cast(pl.Int32)
+    fits = fits if wrong is None else fits & ~wrong
+    return day, year, by_weekday, fits
 
 
-def _dated(fmt: Format) -> Format:
-    return Format(fmt.text, fmt.shape, tuple(f"%Y {directives}" for directives in fmt.engine))
+def _last_year(limit: Any, height: int) -> pl.Series:
+    """The year of the limit in the zone that is furthest ahead."""
+    ahead = limit + 15 * 3600 * _SECOND
+    if isinstance(ahead, pl.Series):
+        return ahead.cast(pl.Datetime("us")).dt.year().cast(pl.Int32)
+    value = pl.Series([ahead], dtype=pl.Int64).cast(pl.Datetime("us")).dt.year().cast(pl.Int32)
+    return value.new_from_index(0, height)
 
 
-def _with_year(text: pl.Series, year: int) -> pl.Series:
-    return f"{year:04} " + text
-
-
-def _from_epoch(text: pl.Series, unit: str) -> pl.Series:
-    micros = EPOCH_UNITS[unit]
-    if text.str.contains(".", literal=True).any():
-        counts = (text.cast(pl.Float64, strict=False) * (micros or 0.001)).round(0).cast(pl.Int64, strict=False)
-    else:
-        whole = text.cast(pl.Int64, strict=False)
-        limit = (2**62) // max(micros, 1)
-        whole = whole.set(whole.abs() > limit, None)
-        counts = whole * micros if micros else whole // 1000
-    first, last = -62_135_596_800_000_000, 253_402_300_799_999_999  # years 1 to 9999
-    return counts.set((counts < first) | (counts > last), None).cast(_NAIVE).dt.replace_time_zone("UTC")
-
-
-def _filled(result: pl.Series, text: pl.Series, read: Callable[[pl.Series], pl.Series]) -> pl.Series:
-    """The result with its gaps read once more; only the gaps cost."""
-    gaps = result.is_null() & text.is_not_null()
-    count = gaps.sum()
-    if not count:
-        return result
-    if count == len(text):
-        return read(text).cast(INSTANT)
-    return result.scatter(gaps.arg_true(), read(text.filter(gaps)).cast(INSTANT))
+def _datetime(micros: pl.Series, good: pl.Series) -> pl.Series:
+    if not good.all():
+        micros = micros.set(~good.fill_null(False), None)
+    return micros.cast(pl.Datetime("us")).dt.replace_time_zone("UTC")

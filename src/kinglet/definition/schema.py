@@ -155,13 +155,74 @@ class Events(Section):
         return self
 
 
-class TimeRule(Section):
-    """Where the event's time stands and how to read it."""
+class ZoneFrom(Section):
+    """A zone that the event itself names."""
 
-    from_: str = Field(description="the slot that holds the stamp", alias="from")
-    format: Texts = Field(["iso8601"], description="C/POSIX directives, iso8601, epoch, epoch_ms, epoch_us or epoch_ns")
-    zone: str | None = Field(None, description="IANA zone of stamps that carry none")
+    from_: str = Field(description="the slot that holds an offset, a zone name or an abbreviation", alias="from")
+
+
+class TimeRule(Section):
+    """Where a stamp stands and how to read it."""
+
+    from_: str | None = Field(None, description="the slot or field that holds the stamp, or is searched", alias="from")
+    after: str | None = Field(None, description="regex; the stamp stands behind what it matches first")
+    find: Literal["start", "anywhere"] | None = Field(
+        None, description="search for the stamp at the start, or anywhere"
+    )
+    within: int | None = Field(
+        None, ge=0, le=1000, description="characters among which the stamp has to begin; counted from `after`"
+    )
+    format: Texts = Field(["iso8601"], description="directives or names of formats, tried in order")
+    zone: str | ZoneFrom | None = Field(None, description="zone of stamps that carry none, or the slot that has it")
     year: Literal["nearest"] | int | None = Field(None, description="for stamps without a year")
+    pivot: int | None = Field(None, ge=0, le=100, description="two-digit years from here on are 19xx; 70 unless given")
+    date: Annotated[
+        list[Literal["previous", "file"]],
+        BeforeValidator(_as_list),
+        _one_or_many({"type": "string", "enum": ["previous", "file"]}),
+    ] = Field([], description="where stamps without a date take it from")
+    to: str | None = Field(None, description="a field for this stamp, which then is not the event's time")
+    nanoseconds: str | None = Field(None, description="a field for nanoseconds since 1970")
+
+    @model_validator(mode="after")
+    def _somewhere(self) -> TimeRule:
+        if self.after is not None and self.find is not None:
+            raise ValueError("has both `after` and `find`")
+        if self.from_ is None and self.after is None and self.find is None:
+            raise ValueError("does not say where the stamp stands: add `from`, `after` or `find`")
+        if self.within is not None and self.after is None and self.find != "anywhere":
+            raise ValueError("has `within`, which goes with `after` and `find: anywhere`")
+        return self
+
+
+class Clock(Section):
+    """What holds for all stamps of the log."""
+
+    zone: str | None = Field(None, description="zone of stamps that carry none")
+    zones: dict[str, str] = Field({}, description="abbreviations in the log and the zone or offset they mean")
+    missing: Literal["fault", "previous", "file"] = Field("fault", description="the time of events without a stamp")
+    earliest: str = Field("1990-01-01", description="stamps before this moment are faults")
+    latest: str = Field("366 days", description="stamps after this moment, or so long after the reference, are faults")
+
+    @field_validator("earliest")
+    @classmethod
+    def _moment(cls, value: str) -> str:
+        from kinglet.clock.moment import as_moment
+
+        as_moment(value)
+        return value
+
+    @field_validator("latest")
+    @classmethod
+    def _moment_or_span(cls, value: str) -> str:
+        from kinglet.clock.moment import as_moment, as_span
+
+        if as_span(value) is None:
+            try:
+                as_moment(value)
+            except ValueError:
+                raise ValueError(f"{value!r} is neither a date nor a span such as `2 days`") from None
+        return value
 
 
 class EventMapping(Section):
@@ -225,6 +286,7 @@ class ParserFile(Section):
     claims: Claims | None = None
     events: Annotated[Events, BeforeValidator(_as_events)] = Events.model_validate({})
     time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = []
+    clock: Clock = Clock.model_validate({})
     envelope: str | None = Field(None, description="pattern of the front part that all messages share")
     kind: str | None = Field(None, description="slot whose value tells which variant an event is")
     event: EventMapping | None = Field(None, description="mapping that all variants share")

@@ -5,17 +5,16 @@ What is wrong with a file is found here as far as it takes more than one key to 
 
 from __future__ import annotations
 
-import zoneinfo
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 import polars as pl
 
-from kinglet.clock.formats import Format, parse_format
-from kinglet.clock.reading import TimeReading
+from kinglet.clock.formats import parse_format
 from kinglet.definition.document import Document, Path
-from kinglet.definition.schema import ParserFile, TimeRule, Variant
-from kinglet.engine.plan import RESERVED, FieldPlan, Plan, Reading, TimeRulePlan, VariantPlan
+from kinglet.definition.schema import ParserFile, Variant
+from kinglet.engine import time_rules
+from kinglet.engine.plan import RESERVED, STAMP, FieldPlan, Plan, Reading, TimeRulePlan, VariantPlan
 from kinglet.errors import ParserFileError, Problem, UsageError, did_you_mean
 from kinglet.model.mapping import MappingPlan, build_mapping, merged
 from kinglet.model.schema import load_model
@@ -36,7 +35,8 @@ class _Build:
     definition: ParserFile
     document: Document
     problems: list[Problem] = field(default_factory=list)
-    times: dict[str, TimeReading] = field(default_factory=dict)
+    times: list[TimeRulePlan] = field(default_factory=list)
+    shapes: dict[str, str] = field(default_factory=dict)
     envelope: Reading | None = None
     body: str | None = None
     readings: list[Reading | None] = field(default_factory=list)
@@ -64,31 +64,9 @@ def build(definition: ParserFile, document: Document) -> Plan:
 
 
 def _times(work: _Build) -> None:
-    """The rules for the event's time, and the formats of their slots."""
-    for i, rule in enumerate(work.definition.time):
-        path: Path = ("time", i) if isinstance(work.document.values.get("time"), list) else ("time",)
-        formats: list[Format] = []
-        for text in rule.format:
-            try:
-                formats.append(parse_format(text))
-            except ValueError as error:
-                message, _, hint = str(error).partition("; ")
-                work.report((*path, "format"), message, hint)
-        if rule.zone is not None and not _is_zone(rule.zone):
-            hint = did_you_mean(rule.zone, zoneinfo.available_timezones(), "use an IANA name such as `Atlantic/Azores`")
-            work.report((*path, "zone"), f"no such zone `{rule.zone}`", hint)
-        if rule.from_ in work.times:
-            work.report((*path, "from"), f"`{rule.from_}` has a rule already", "give one rule all its formats")
-        year = rule.year if isinstance(rule.year, int) else None
-        work.times[rule.from_] = TimeReading(tuple(formats), rule.zone, year)
-
-
-def _is_zone(name: str) -> bool:
-    try:
-        zoneinfo.ZoneInfo(name)
-    except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
-        return False
-    return True
+    """The rules for stamps, and the formats of their slots."""
+    work.times = time_rules.rules(work.definition, work.document, work.report)
+    work.shapes = time_rules.shapes(work.times)
 
 
 def _cut(work: _Build) -> None:
@@ -212,7 +190,7 @@ def _refuse_name(work: _Build, path: Path, name: str, seen: dict[str, str], offs
 
 def _pattern_reading(work: _Build, tokens: tuple[Token, ...]) -> Reading:
     found = slots(tokens)
-    shapes = {slot.name: _time_shape(work, slot.name) for slot in found if slot.type == "time"}
+    shapes = {slot.name: work.shapes.get(slot.name, parse_format(_ISO).shape) for slot in found if slot.type == "time"}
     fixed = [token for token in tokens if isinstance(token, Slot) and token.name]
     return Reading(
         to_regexes(tokens, shapes),
@@ -222,15 +200,9 @@ def _pattern_reading(work: _Build, tokens: tuple[Token, ...]) -> Reading:
     )
 
 
-def _time_shape(work: _Build, name: str) -> str:
-    reading = work.times.get(name)
-    formats = reading.formats if reading else (parse_format(_ISO),)
-    return "|".join(fmt.shape for fmt in formats) if len(formats) == 1 else f"(?:{'|'.join(f.shape for f in formats)})"
-
-
 def _type(work: _Build, name: str, kind: str) -> SlotType:
     """The type of a field; a stamp that a time rule reads stays text beside the time."""
-    if name in work.times:
+    if name in work.shapes:
         return TYPES["text"]
     return TYPES.get(kind, TYPES["text"])
 
@@ -295,19 +267,17 @@ def _as_kind(value: str | int, dtype: pl.DataType) -> str | int | None:
     return str(value) if dtype == pl.String else None
 
 
-def _time_slots(work: _Build) -> None:
-    for i, rule in enumerate(work.definition.time):
-        if rule.from_ not in work.fields and all(reading is not None for reading in work.readings):
-            path: Path = ("time", i, "from") if isinstance(work.document.values.get("time"), list) else ("time", "from")
-            hint = did_you_mean(rule.from_, work.fields, "the slots are " + ", ".join(work.fields))
-            work.report(path, f"no pattern has a slot `{rule.from_}`", hint)
+def _time_fields(work: _Build) -> None:
+    where = time_rules.paths(work.definition, work.document)
+    known = all(reading is not None for reading in work.readings)
+    time_rules.check_fields(work.times, work.fields, where, work.report, known=known)
 
 
 def _mappings(work: _Build) -> None:
     model = load_model()
     envelope = {item.name: item.dtype for item in work.envelope.fields} if work.envelope else {}
-
-    stamps = tuple(rule.from_ for rule in work.definition.time)
+    envelope |= time_rules.given(work.times, envelope)
+    stamps = tuple(rule.slot for rule in work.times if rule.slot is not None and rule.search is None)
 
     def told(path: Path, message: str) -> None:
         text, _, hint = message.partition("; ")
@@ -325,9 +295,20 @@ def _mappings(work: _Build) -> None:
             continue
         fields = envelope | {item.name: item.dtype for item in reading.fields}
         fields.pop(work.body or "", None)
-        work.mappings.append(build_mapping(work.definition, event, fields, model, told, where, stamps))
+        fields |= time_rules.given(work.times, fields)
+        work.mappings.append(
+            build_mapping(work.definition, event, fields, model, told, where, stamps, _original(work, fields))
+        )
     work.problems = list(dict.fromkeys(work.problems))
-    work.unread = build_mapping(work.definition, None, envelope, model, told, lambda key: ("event",), stamps)
+    work.unread = build_mapping(
+        work.definition, None, envelope, model, told, lambda key: ("event",), stamps, _original(work, envelope)
+    )
+
+
+def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:
+    """The column of the text that gave the time, where a rule looks at events with these fields."""
+    looks = any(rule.field is None and (rule.slot is None or rule.slot in fields) for rule in work.times)
+    return STAMP if looks else None
 
 
 def _mapping_place(document: Document, variant: int) -> Callable[[str], Path]:
@@ -350,7 +331,7 @@ PASSES: tuple[Callable[[_Build], None], ...] = (
     _envelope,
     _variants,
     _kinds,
-    _time_slots,
+    _time_fields,
     _mappings,
 )
 
@@ -391,11 +372,9 @@ def _plan(work: _Build) -> Plan:
         variants=tuple(variants),
         routes=dict(sorted(routes.items(), key=lambda item: str(item[0]))),
         otherwise=tuple(i for i, variant in enumerate(variants) if variant.kinds is None),
-        times=tuple(_rule(rule, work) for rule in definition.time),
+        times=tuple(work.times),
+        limits=time_rules.limits(definition.clock),
+        missing=definition.clock.missing,
         fields=work.fields,
         unread=work.unread,
     )
-
-
-def _rule(rule: TimeRule, work: _Build) -> TimeRulePlan:
-    return TimeRulePlan(rule.from_, work.times[rule.from_])

@@ -6,17 +6,35 @@ A plan holds no state of a run, so that one plan serves any number of threads.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import datetime, timedelta
 from types import MappingProxyType
 from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.clock.reading import TimeReading
+from kinglet.clock.searching import Search
 from kinglet.model.mapping import MappingPlan
 from kinglet.patterns.types import SlotType
 from kinglet.raw.cutting import CutRule
 
-RESERVED = ("line", "raw", "state", "faults", "variant", "time", "file", "offset", "parser", "version", "id")
+RESERVED = (
+    "line",
+    "raw",
+    "state",
+    "faults",
+    "variant",
+    "time",
+    "time_rule",
+    "time_notes",
+    "file",
+    "offset",
+    "parser",
+    "version",
+    "id",
+)
+STAMP = "#stamp"
+"""A column beside the fields: the text that gave the event's time."""
 STATES = ("complete", "partial", "unmatched", "dropped")
 
 DTYPES: Mapping[str, pl.DataType] = {
@@ -60,10 +78,34 @@ class VariantPlan(NamedTuple):
 
 
 class TimeRulePlan(NamedTuple):
-    """A place where the event's time may stand; the first that gives an instant wins."""
+    """A place where a stamp may stand.
 
-    slot: str
+    label: what it is called in results. slot: the field that holds it; None for the raw event.
+    search: how to find it there, where it is not all of it. zone_slot: the field that holds its
+    zone. field: the field that it becomes; None for the event's time, of which the first rule
+    that gives an instant wins. nanos: a field for its nanoseconds since 1970.
+    """
+
+    label: str
+    slot: str | None
     reading: TimeReading
+    search: Search | None = None
+    zone_slot: str | None = None
+    of_previous: bool = False
+    of_log: bool = False
+    field: str | None = None
+    nanos: str | None = None
+
+    @property
+    def is_dated(self) -> bool:
+        return all(fmt.has_date for fmt in self.reading.formats)
+
+
+class Limits(NamedTuple):
+    """The moments between which stamps are believed; latest may be a span after the reference."""
+
+    earliest: datetime
+    latest: datetime | timedelta
 
 
 class Plan(NamedTuple):
@@ -84,9 +126,16 @@ class Plan(NamedTuple):
     routes: Mapping[str | int, tuple[int, ...]]
     otherwise: tuple[int, ...]
     times: tuple[TimeRulePlan, ...]
+    limits: Limits
+    missing: str
     fields: Mapping[str, pl.DataType]
     unread: MappingPlan | None
     """The mapping of events that no variant matched."""
+
+    @property
+    def rules(self) -> list[str]:
+        """What the rules for the event's time are called, in order."""
+        return [rule.label for rule in self.times if rule.field is None]
 
     @property
     def schema(self) -> dict[str, pl.DataType]:
@@ -99,6 +148,8 @@ class Plan(NamedTuple):
             "variant": pl.String(),
             "time": pl.Datetime("us", "UTC"),
             **self.fields,
+            "time_rule": pl.Enum(self.rules),
+            "time_notes": pl.List(pl.String()),
             "file": pl.String(),
             "offset": pl.Int64(),
             "parser": pl.String(),

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import os
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import datetime
 from typing import NamedTuple, TypeVar
 
 import polars as pl
 
-from kinglet.clock.reading import INSTANT, Reference, instants
+from kinglet.clock import notes
+from kinglet.clock.reading import INSTANT, Reference
 from kinglet.engine.convert import Faults, convert
 from kinglet.engine.extract import extract
 from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import STATES, Plan, Reading
+from kinglet.engine.plan import STAMP, STATES, Plan, Reading
+from kinglet.engine.settling import Memory, Placed, needs_order, settle
+from kinglet.engine.timing import Timing, nanoseconds, timing
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
@@ -31,6 +34,10 @@ class Options(NamedTuple):
 
 
 T = TypeVar("T")
+_Turn = Future[Memory]
+"""What is known of the logs once a batch is settled; the next batch waits for it."""
+Settled = Callable[[Sequence[Placed], Sequence[Source], pl.Series], list[Placed]]
+"""Settles the times of a batch by what is known of the batches before."""
 
 
 class _Group(NamedTuple):
@@ -48,16 +55,29 @@ class _Group(NamedTuple):
         return _Group(self.rows.filter(mask), self.columns.filter(mask), self.texts.filter(mask), faults)
 
 
-def parse_batch(plan: Plan, batch: EventBatch, options: Options) -> Parsed:
+class _Read(NamedTuple):
+    """Events that have been read; what the order of the log says of their times is still open."""
+
+    variant: int | None
+    state: str
+    group: _Group
+    timing: Timing
+
+
+def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settled | None = None) -> Parsed:
     """Parses one batch: envelope, kind, variants, types, time, state."""
     reference = options.at or _reference(batch)
     rows = pl.Series("row", range(0)) if not len(batch) else pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
     start = _Group(rows.alias("row"), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
-    parts: list[Part] = []
+    found: list[_Read] = []
+
+    def keep(variant: int | None, group: _Group, state: str) -> None:
+        near = _near(reference, group)
+        found.append(_Read(variant, state, group, timing(plan, group.columns["raw"], group.texts, near, options.zone)))
+
     entered, outside = _envelope(plan, start, reference)
     if outside is not None:
-        faults = [*outside.faults, ("no-match", _all(outside))]
-        parts.append(_finish(plan, None, outside._replace(faults=faults), reference, options, "unmatched"))
+        keep(None, outside._replace(faults=[*outside.faults, ("no-match", _all(outside))]), "unmatched")
     for group, candidates in _routes(plan, entered):
         rest: _Group | None = group
         for index in candidates:
@@ -66,10 +86,17 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options) -> Parsed:
             text = rest.columns[plan.body or "raw"]
             matched, rest = _take(plan.variants[index].reading, rest, text, reference)
             if matched is not None:
-                parts.append(_finish(plan, index, matched, reference, options, "complete"))
+                keep(index, matched, "complete")
         if rest is not None:
-            parts.append(_leftover(plan, rest, candidates, reference, options))
-    return Parsed(plan, batch.sources, tuple(parts), batch.bytes_read, reference)
+            keep(None, *_leftover(plan, rest, candidates))
+    if settled is not None:
+        source_of = (
+            batch.frame["#source"] if "#source" in batch.frame.columns else pl.zeros(len(batch), pl.UInt32, eager=True)
+        )
+        placed = settled([Placed(item.group.rows, item.timing) for item in found], batch.sources, source_of)
+        found = [item._replace(timing=part.timing) for item, part in zip(found, placed, strict=True)]
+    parts = tuple(_finish(plan, item, reference) for item in found)
+    return Parsed(plan, batch.sources, parts, batch.bytes_read, reference)
 
 
 def _reference(batch: EventBatch) -> Reference:
@@ -127,68 +154,98 @@ def _routes(plan: Plan, group: _Group | None) -> Iterator[tuple[_Group, tuple[in
         yield group.where(route == number), candidates[number]
 
 
-def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...], reference: Reference, options: Options) -> Part:
+def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...]) -> tuple[_Group, str]:
     """Events whose message no variant reads; with an envelope that much of them is understood."""
     if plan.envelope is None:
-        faults = [*group.faults, ("no-match", _all(group))]
-        return _finish(plan, None, group._replace(faults=faults), reference, options, "unmatched")
+        return group._replace(faults=[*group.faults, ("no-match", _all(group))]), "unmatched"
     unknown = plan.kind is not None and candidates == plan.otherwise and plan.routes
     fault = "unknown-kind" if unknown else "no-variant"
-    return _finish(
-        plan, None, group._replace(faults=[*group.faults, (fault, _all(group))]), reference, options, "partial"
-    )
+    return group._replace(faults=[*group.faults, (fault, _all(group))]), "partial"
 
 
-def _finish(plan: Plan, variant: int | None, group: _Group, reference: Reference, options: Options, state: str) -> Part:
+def _finish(plan: Plan, item: _Read, reference: Reference) -> Part:
     """Time, faults and state; the columns of a part."""
-    time, faults = _time(plan, group, reference, options)
-    if state == "unmatched":
-        time, faults = pl.Series("time", [None], dtype=INSTANT).new_from_index(0, len(group.rows)), group.faults
+    group, found = item.group, item.timing
+    height = len(group.rows)
+    own = [fault for stamps in found.fields.values() for fault in stamps.faults]
+    faults = [*group.faults, *(own if item.state != "unmatched" else [])]
+    if item.state != "unmatched":
+        faults += _time_faults(plan, found)
+    states = pl.Series("state", [item.state], dtype=pl.Enum(STATES)).new_from_index(0, height)
     bad = [mask for _, mask in faults]
-    states = pl.Series("state", [state], dtype=pl.Enum(STATES)).new_from_index(0, len(group.rows))
-    if bad and state == "complete":
+    if bad and item.state == "complete":
         faulty = pl.DataFrame([mask.alias(str(i)) for i, mask in enumerate(bad)]).select(pl.any_horizontal(pl.all()))
         states = states.set(faulty.to_series(), "partial")
     columns = group.columns
-    if variant is not None and plan.body is not None:
+    if item.variant is not None and plan.body is not None:
         columns = columns.drop(plan.body)
-    name = plan.variants[variant].name if variant is not None else None
+    name = plan.variants[item.variant].name if item.variant is not None else None
     frame = columns.with_columns(
         group.rows,
         states,
-        _fault_lists(faults, len(group.rows)),
-        time.alias("time"),
+        _fault_lists(faults, height),
         pl.lit(name, dtype=pl.String).alias("variant"),
+        *_time_columns(plan, found, _near(reference, group)),
     )
-    return Part(variant, frame)
+    return Part(item.variant, frame)
 
 
-def _time(plan: Plan, group: _Group, reference: Reference, options: Options) -> tuple[pl.Series, Faults]:
-    time = pl.Series("time", [None], dtype=INSTANT).new_from_index(0, len(group.rows))
-    if not plan.times:
-        return time, group.faults
+def _time_faults(plan: Plan, found: Timing) -> Faults:
+    """What is wrong with the stamps of events that have no time of their own."""
+    gone = found.rule.is_null()
     faults: Faults = []
-    for rule in plan.times:
-        if rule.slot not in group.texts.columns:
-            continue
-        text = group.texts[rule.slot]
-        value = instants(text, rule.reading, _near(reference, group), options.zone)
-        time = value if time.null_count() == len(time) else time.zip_with(time.is_not_null(), value)
-        if value.null_count() > text.null_count():
-            faults.append((f"bad-time:{rule.slot}", value.is_null() & text.is_not_null()))
-    if time.null_count():
-        gone = time.is_null()
-        faults = [(name, mask & gone) for name, mask in faults]
+    if found.of_day is not None:
+        undated = found.of_day.is_not_null() & found.time.is_null()
+        labels = plan.rules
+        for number in found.rule.filter(undated).unique().to_list():
+            faults.append((f"no-date:{labels[number]}", undated & (found.rule == number).fill_null(False)))
+    if plan.rules and gone.any():
         silent = gone
-        for _, mask in faults:
+        for name, mask in found.faults:
+            mask = mask & gone
             silent = silent & ~mask
-        faults = [
-            *((name, mask) for name, mask in faults if mask.any()),
-            *([("no-time", silent)] if silent.any() else []),
-        ]
-    else:
-        faults = []
-    return time, [*group.faults, *faults]
+            faults.append((name, mask))
+        if plan.missing == "previous":
+            silent = silent & found.time.is_null()
+        if plan.missing != "file":
+            faults.append(("no-time", silent))
+    return [(name, mask) for name, mask in faults if mask.any()]
+
+
+def _time_columns(plan: Plan, found: Timing, reference: Reference) -> list[pl.Series]:
+    """The event's time, how it was found, and the fields of further stamps."""
+    time, bits = found.time, found.notes
+    if plan.missing == "file" and time.null_count():
+        gone = time.is_null()
+        at = reference.cast(INSTANT) if isinstance(reference, pl.Series) else pl.Series([reference], dtype=INSTANT)
+        time = time.zip_with(~gone, at if len(at) == len(time) else at.new_from_index(0, len(time)))
+        bits = bits | notes.where(gone, "time-of-log")
+    columns = [
+        time.alias("time"),
+        found.rule.cat.to(pl.Enum(plan.rules)).alias("time_rule"),
+        found.stamp.alias(STAMP),
+    ]
+    lists = [notes.lists(bits)]
+    for name, stamps in found.fields.items():
+        columns.append(stamps.time.alias(name))
+        if (stamps.notes != 0).any():
+            lists.append(notes.lists(stamps.notes, f"{name}:"))
+    columns.append(_together(lists).alias("time_notes"))
+    for item in plan.times:
+        if item.nanos is not None and item.field is None:
+            columns.append(nanoseconds(time, found.beyond).alias(item.nanos))
+        elif item.nanos is not None and item.field in found.fields:
+            stamps = found.fields[item.field]
+            columns.append(nanoseconds(stamps.time, stamps.beyond).alias(item.nanos))
+    return list({column.name: column for column in columns}.values())
+
+
+def _together(lists: list[pl.Series]) -> pl.Series:
+    if len(lists) == 1:
+        return lists[0]
+    some = pl.DataFrame([column.alias(str(i)) for i, column in enumerate(lists)])
+    every = pl.concat_list(pl.col(name).fill_null([]) for name in some.columns)
+    return some.select(pl.when(every.list.len() > 0).then(every)).to_series()
 
 
 def _fault_lists(faults: Faults, height: int) -> pl.Series:
@@ -220,13 +277,31 @@ def run(
     """
     batches = cut_all(sources, plan.cut)
     workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
+    ordered = needs_order(plan, options.zone)
 
-    def work(batch: EventBatch) -> tuple[Parsed, T]:
-        parsed = parse_batch(plan, batch, options)
+    def work(batch: EventBatch, before: _Turn | None, mine: _Turn | None) -> tuple[Parsed, T]:
+        def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
+            assert mine is not None
+            memory = before.result() if before is not None else {}
+            found, known = settle(plan, parts, of, source_of, options.zone, options.at, memory)
+            mine.set_result(known)
+            return found
+
+        try:
+            parsed = parse_batch(plan, batch, options, settled if ordered else None)
+        except BaseException as error:
+            if mine is not None and not mine.done():
+                mine.set_exception(error)
+            raise
         return parsed, then(parsed)
 
+    last: _Turn | None = None
     if workers == 1:
-        yield from (work(batch) for batch in batches if batch is not None)
+        for batch in batches:
+            if batch is not None:
+                turn: _Turn | None = Future() if ordered else None
+                yield work(batch, last, turn)
+                last = turn
         return
     waiting: deque[Future[tuple[Parsed, T]]] = deque()
     pool = ThreadPoolExecutor(workers, thread_name_prefix="kinglet")
@@ -236,7 +311,9 @@ def run(
                 while waiting:
                     yield waiting.popleft().result()
                 continue
-            waiting.append(pool.submit(work, batch))
+            turn = Future() if ordered else None
+            waiting.append(pool.submit(work, batch, last, turn))
+            last = turn
             if len(waiting) > workers:
                 yield waiting.popleft().result()
         while waiting:

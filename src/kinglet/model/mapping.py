@@ -85,10 +85,12 @@ def build_mapping(
     report: Report,
     source_path: Callable[[str], Path],
     stamps: Sequence[str] = (),
+    original: str | None = None,
 ) -> MappingPlan | None:
     """Compiles a mapping for events that have these fields.
 
-    stamps are the fields that hold the event's time as text; report is told of every fault, with
+    stamps are the fields that hold the event's time as text, and original the column of the text
+    that gave it; report is told of every fault, with
     the path in the parser file that `source_path` gives for a key of the section. Returns None
     where the class itself is not known.
     """
@@ -106,9 +108,8 @@ def build_mapping(
     for leaf in _identity(definition, event, model, model_class, report, source_path):
         leaves[leaf.path] = leaf
     used: set[str] = {name for name in stamps if name in fields}
-    if used:
-        stamp = pl.coalesce(name for name in stamps if name in fields)
-        leaves["metadata.original_time"] = Leaf("metadata.original_time", stamp, pl.String())
+    if original is not None:
+        leaves["metadata.original_time"] = Leaf("metadata.original_time", pl.col(original), pl.String())
     for path, value in event.set.items():
         if value is None:
             continue
@@ -200,6 +201,7 @@ def _kept(fields: Mapping[str, pl.DataType], used: set[str]) -> Iterator[Leaf]:
     some = pl.col("faults").list.len() > 0
     yield Leaf("unmapped.faults", pl.when(some).then(pl.col("faults")), pl.List(pl.String()))
     yield Leaf("unmapped.time_from", pl.col("time_from"), pl.String())
+    yield Leaf("unmapped.time_notes", pl.col("time_notes"), pl.List(pl.String()))
 
 
 def _no_lists_of_objects(path: str, attributes: tuple[Attribute, ...]) -> None:

@@ -1,0 +1,185 @@
+"""Directives of timestamp formats, and a format's text as tokens."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+_TWO = "[0-9]{1,2}"
+OFFSET = "(?:[Zz]|[+-][0-9]{2}(?::?[0-9]{2})?)"
+ZONE = "[A-Za-z][A-Za-z0-9_]*(?:[/+-][A-Za-z0-9_]+)*"
+
+
+class Directive(NamedTuple):
+    """What a directive reads (a regex), the part of a moment it gives, and the widths it may have.
+
+    Without widths a format with it is read by its regex alone.
+    """
+
+    shape: str
+    part: str = ""
+    widths: tuple[int, ...] = ()
+    about: str = ""
+    means: str = ""
+
+
+DIRECTIVES: dict[str, Directive] = {
+    "%Y": Directive("[0-9]{4}", "year", (4,), "year with century"),
+    "%y": Directive("[0-9]{2}", "year_of_century", (2,), "year without century; see `pivot`"),
+    "%m": Directive(_TWO, "month", (2, 1), "month as a number"),
+    "%b": Directive("[A-Za-z]{3}", "month_name", (3,), "month, short English name, any case"),
+    "%B": Directive("[A-Za-z]{3,9}", "month_name", (), "month, English name, any case"),
+    "%d": Directive(_TWO, "day", (2, 1), "day of the month"),
+    "%e": Directive(" ?[0-9]{1,2}", "day", (2, 1), "day of the month, padded with a blank"),
+    "%j": Directive("[0-9]{1,3}", "day_of_year", (3, 2, 1), "day of the year, 1 to 366"),
+    "%G": Directive("[0-9]{4}", "week_year", (4,), "year that the week of `%V` belongs to (ISO 8601)"),
+    "%V": Directive("[0-9]{2}", "week", (2,), "week of the year, 01 to 53 (ISO 8601)"),
+    "%u": Directive("[1-7]", "weekday", (1,), "weekday as a number, 1 for Monday"),
+    "%w": Directive("[0-6]", "weekday_sunday", (1,), "weekday as a number, 0 for Sunday"),
+    "%a": Directive("[A-Za-z]{3}", "weekday_name", (3,), "weekday, short English name, any case"),
+    "%A": Directive("[A-Za-z]{3,9}", "weekday_name", (), "weekday, English name, any case"),
+    "%H": Directive(_TWO, "hour", (2, 1), "hour, 0 to 23; 24 with nothing behind it is the end of the day"),
+    "%k": Directive(" ?[0-9]{1,2}", "hour", (2, 1), "hour, padded with a blank"),
+    "%I": Directive(_TWO, "hour_of_half", (2, 1), "hour, 1 to 12; goes with `%p`"),
+    "%l": Directive(" ?[0-9]{1,2}", "hour_of_half", (2, 1), "hour, 1 to 12, padded with a blank"),
+    "%p": Directive(r"[AaPp]\.?[Mm]\.?", "half", (2,), "AM, PM, am, p.m."),
+    "%M": Directive("[0-9]{2}", "minute", (2,), "minute"),
+    "%S": Directive("[0-9]{2}", "second", (2,), "second; 60 is a leap second"),
+    "%f": Directive("[0-9]{1,9}", "fraction", (6, 3, 9, 1, 2, 4, 5, 7, 8), "1 to 9 digits of the second's fraction"),
+    "%z": Directive(OFFSET, "offset", (6, 5, 1, 3), "offset from UTC: `Z`, `+01`, `+0100`, `+01:00`"),
+    "%Z": Directive(ZONE, "zone", (), "name of a zone (`Europe/Lisbon`) or its abbreviation; see `zones`"),
+    "%s": Directive("-?[0-9]{1,11}", "epoch", (), "seconds since 1970-01-01T00:00:00Z"),
+    "%T": Directive("", means="%H:%M:%S", about="`%H:%M:%S`"),
+    "%R": Directive("", means="%H:%M", about="`%H:%M`"),
+    "%r": Directive("", means="%I:%M:%S %p", about="`%I:%M:%S %p`"),
+    "%F": Directive("", means="%Y-%m-%d", about="`%Y-%m-%d`"),
+    "%D": Directive("", means="%m/%d/%y", about="`%m/%d/%y`"),
+    "%c": Directive("", means="%a %b %e %H:%M:%S %Y", about="`%a %b %e %H:%M:%S %Y`"),
+    "%h": Directive("", means="%b", about="`%b`"),
+    "%n": Directive("", means=" ", about="blanks"),
+    "%t": Directive("", means=" ", about="blanks"),
+    "%%": Directive("%", about="a percent sign"),
+}
+"""POSIX `strptime`, and what it lacks: `%f`, `%G`, `%V`, `%u`, `%k`, `%l`, `%z`, `%Z`, `%s`."""
+
+_EXACT: dict[str, Directive] = {
+    "%2m": Directive("[0-9]{2}", "month", (2,)),
+    "%2d": Directive("[0-9]{2}", "day", (2,)),
+    "%2H": Directive("[0-9]{2}", "hour", (2,)),
+    "%3j": Directive("[0-9]{3}", "day_of_year", (3,)),
+}
+
+
+class Text(NamedTuple):
+    """Characters one of which stands at each place."""
+
+    places: tuple[str, ...]
+
+
+class Blanks(NamedTuple):
+    """One blank or more."""
+
+
+class Part(NamedTuple):
+    code: str
+
+    @property
+    def directive(self) -> Directive:
+        return DIRECTIVES.get(self.code) or _EXACT[self.code]
+
+    @property
+    def exact(self) -> Part:
+        """The same with as many digits as it can have; what has no shorter form stays as it is."""
+        code = f"%{self.directive.widths[:1][0]}{self.code[1]}" if self.directive.widths else self.code
+        return Part(code) if code in _EXACT else self
+
+
+class Maybe(NamedTuple):
+    """What may be missing."""
+
+    tokens: tuple[Token, ...]
+
+
+Token = Text | Blanks | Part | Maybe
+
+_PIECE = re.compile(r"(\[\[)|(\]\])|(%.?)|(\s+)|((?:(?!\[\[|\]\])[^%\s])+)", re.DOTALL)
+
+
+def tokens(text: str) -> tuple[Token, ...]:
+    """A format's text as tokens, shorthand directives written out.
+
+    Raises:
+        ValueError: a directive that is not known, or brackets that do not close.
+    """
+    return _tokens(_spelt(text))
+
+
+def _tokens(text: str) -> tuple[Token, ...]:
+    stack: list[list[Token]] = [[]]
+    for match in _PIECE.finditer(text):
+        opens, closes, directive, blanks, plain = match.groups()
+        if opens:
+            stack.append([])
+        elif closes:
+            if len(stack) == 1:
+                raise ValueError(f"{text!r} closes `]]` what it never opened; write `[[` before the optional part")
+            inner = stack.pop()
+            stack[-1].append(Maybe(tuple(inner)))
+        elif directive == "%%":
+            stack[-1].append(Text(("%",)))
+        elif directive:
+            stack[-1].append(Part(directive))
+        else:
+            stack[-1].append(Blanks() if blanks else Text(tuple(plain)))
+    if len(stack) > 1:
+        raise ValueError(f"{text!r} opens `[[` and does not close it; write `]]` behind the optional part")
+    return tuple(stack[0])
+
+
+def _spelt(text: str) -> str:
+    """The text with every shorthand written out."""
+
+    def means(match: re.Match[str]) -> str:
+        directive = DIRECTIVES.get(match[0])
+        if directive is None:
+            raise ValueError(f"{text!r} has the unknown directive `{match[0]}`; known are " + " ".join(DIRECTIVES))
+        return directive.means or match[0]
+
+    return re.sub(r"(?s)%.?", means, text)
+
+
+def parts(items: Sequence[Token]) -> Iterator[Part]:
+    """The directives among tokens, in order, those of optional parts too."""
+    for item in items:
+        if isinstance(item, Part):
+            yield item
+        elif isinstance(item, Maybe):
+            yield from parts(item.tokens)
+
+
+def regex(items: Sequence[Token], *, groups: bool) -> str:
+    """The regex of what tokens read; with groups every directive is a group named by its part."""
+    return "".join(_regex(item, groups) for item in items)
+
+
+def _regex(item: Token, groups: bool) -> str:
+    match item:
+        case Text(places):
+            return "".join(re.escape(place) if len(place) == 1 else f"[{re.escape(place)}]" for place in places)
+        case Blanks():
+            return " +"
+        case Part():
+            shape = item.directive.shape
+            return f"(?P<{item.directive.part}>{shape})" if groups else shape
+        case Maybe(inner):
+            return f"(?:{regex(inner, groups=groups)})?"
+
+
+def readings(items: Sequence[Token]) -> list[tuple[Text | Blanks | Part, ...]]:
+    """Every way to take or leave the optional parts, the longest first."""
+    ways: list[tuple[Text | Blanks | Part, ...]] = [()]
+    for item in items:
+        choices = [*readings(item.tokens), ()] if isinstance(item, Maybe) else [(item,)]
+        ways = [(*way, *choice) for way in ways for choice in choices]
+    return ways

@@ -1,0 +1,162 @@
+"""The `time` and `clock` sections of a parser file to a plan's time rules."""
+
+from __future__ import annotations
+
+import zoneinfo
+from collections.abc import Callable, Mapping
+
+import polars as pl
+
+from kinglet.clock.formats import Format, parse_format
+from kinglet.clock.moment import as_moment, as_span
+from kinglet.clock.reading import PIVOT, TimeReading
+from kinglet.clock.searching import Search
+from kinglet.clock.zones import find_zone
+from kinglet.definition.document import Document, Path
+from kinglet.definition.schema import Clock, ParserFile, TimeRule, ZoneFrom
+from kinglet.engine.plan import DTYPES, RESERVED, Limits, TimeRulePlan
+from kinglet.errors import did_you_mean
+from kinglet.patterns.dialect import RegexError, check_regex
+
+Report = Callable[..., None]
+
+
+def limits(clock: Clock) -> Limits:
+    latest = as_span(clock.latest)
+    return Limits(as_moment(clock.earliest), as_moment(clock.latest) if latest is None else latest)
+
+
+def rules(definition: ParserFile, document: Document, report: Report) -> list[TimeRulePlan]:
+    """The rules, as far as they can be built before the fields are known."""
+    table = tuple((name.upper(), meaning) for name, meaning in definition.clock.zones.items())
+    for name, meaning in definition.clock.zones.items():
+        if find_zone(meaning) is None:
+            report(("clock", "zones", name), f"no such zone `{meaning}`", _zone_hint(meaning))
+    _check_zone(definition.clock.zone, table, ("clock", "zone"), report)
+    found: list[TimeRulePlan] = []
+    labels: dict[str, int] = {}
+    for rule, path in zip(definition.time, paths(definition, document), strict=True):
+        plan = _rule(rule, path, table, definition.clock, report)
+        count = labels[plan.label] = labels.get(plan.label, 0) + 1
+        if any((plan.slot, plan.field, plan.search) == (other.slot, other.field, other.search) for other in found):
+            report((*path, "from"), f"`{rule.from_}` has a rule already", "give one rule all its formats")
+        found.append(plan._replace(label=f"{plan.label} ({count})") if count > 1 else plan)
+    return found
+
+
+def paths(definition: ParserFile, document: Document) -> list[Path]:
+    """Where each rule stands in the file; a single one may be the section itself."""
+    listed = isinstance(document.values.get("time"), list)
+    return [("time", i) if listed else ("time",) for i in range(len(definition.time))]
+
+
+def shapes(plans: list[TimeRulePlan]) -> dict[str, str]:
+    """The regex of each slot that holds a stamp and nothing else."""
+    found: dict[str, list[str]] = {}
+    for plan in plans:
+        if plan.slot is not None and plan.search is None:
+            found.setdefault(plan.slot, []).extend(fmt.shape for fmt in plan.reading.formats)
+    return {slot: one_of(some) for slot, some in found.items()}
+
+
+def one_of(regexes: list[str]) -> str:
+    some = list(dict.fromkeys(regexes))
+    return some[0] if len(some) == 1 else f"(?:{'|'.join(some)})"
+
+
+def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock: Clock, report: Report) -> TimeRulePlan:
+    formats: list[Format] = []
+    for text in rule.format:
+        try:
+            formats.append(parse_format(text))
+        except ValueError as error:
+            message, _, hint = str(error).partition("; ")
+            report((*path, "format"), message, hint)
+    undated = [fmt.text for fmt in formats if not fmt.has_date]
+    if undated and not rule.date:
+        report(
+            (*path, "format"),
+            f"{undated[0]!r} reads no date",
+            "add `date: previous` or `date: file`, or a month and a day to the format",
+        )
+    zone = rule.zone if isinstance(rule.zone, str) else clock.zone
+    if isinstance(rule.zone, str):
+        _check_zone(rule.zone, table, (*path, "zone"), report)
+    if rule.after is not None:
+        try:
+            check_regex(rule.after)
+        except RegexError as error:
+            report((*path, "after"), error.message, error.hint, offset=max(error.offset, 0), excerpt=rule.after)
+    search = None
+    if rule.after is not None or rule.find is not None:
+        search = Search(
+            one_of([fmt.shape for fmt in formats]) if formats else "",
+            rule.after,
+            rule.find == "start",
+            rule.within,
+        )
+    year = rule.year if isinstance(rule.year, int) else None
+    pivot = PIVOT if rule.pivot is None else rule.pivot
+    return TimeRulePlan(
+        label=rule.to or _label(rule),
+        slot=rule.from_,
+        reading=TimeReading(tuple(formats), zone, year, pivot, table),
+        search=search,
+        zone_slot=rule.zone.from_ if isinstance(rule.zone, ZoneFrom) else None,
+        of_previous="previous" in rule.date,
+        of_log="file" in rule.date,
+        field=rule.to,
+        nanos=rule.nanoseconds,
+    )
+
+
+def _label(rule: TimeRule) -> str:
+    where = (
+        f"after {rule.after}" if rule.after is not None else {"start": "at the start"}.get(rule.find or "", rule.find)
+    )
+    return " ".join(word for word in (rule.from_, where) if word)
+
+
+def _check_zone(zone: str | None, table: tuple[tuple[str, str], ...], path: Path, report: Report) -> None:
+    if zone is not None and find_zone(zone, table) is None:
+        report(path, f"no such zone `{zone}`", _zone_hint(zone))
+
+
+def _zone_hint(zone: str) -> str:
+    from kinglet.clock.zones import means_several
+
+    if means_several(zone, {}):
+        return "it stands for several; use an IANA name such as `Atlantic/Azores`, or an offset"
+    return did_you_mean(zone, zoneinfo.available_timezones(), "use an IANA name such as `Atlantic/Azores`")
+
+
+def check_fields(
+    plans: list[TimeRulePlan], fields: dict[str, pl.DataType], where: list[Path], report: Report, *, known: bool
+) -> None:
+    """Judges the slots that rules name, and adds the fields that they give; known: whether all slots are known."""
+    slots = dict(fields)
+    for plan, path in zip(plans, where, strict=True):
+        for key, name in (("from", plan.slot), ("zone", plan.zone_slot)):
+            if known and name is not None and name not in slots:
+                hint = did_you_mean(name, slots, "the slots are " + ", ".join(slots))
+                report((*path, key), f"no pattern has a slot `{name}`", hint)
+        for key, name, dtype in (("to", plan.field, DTYPES["time"]), ("nanoseconds", plan.nanos, DTYPES["int"])):
+            if name is None:
+                continue
+            if name in RESERVED:
+                report((*path, key), f"`{name}` is a column of every event", f"call the field `log_{name}`")
+            elif name in slots and (name != plan.slot or key != "to" or plan.search is not None):
+                report((*path, key), f"`{name}` is a slot already", f"call the field `{name}_time`")
+            elif not name.isidentifier():
+                report((*path, key), f"`{name}` is no name of a field", "use letters, digits and underscores")
+            fields[name] = dtype
+
+
+def given(plans: list[TimeRulePlan], slots: Mapping[str, pl.DataType]) -> dict[str, pl.DataType]:
+    """The fields that rules give to events with these slots."""
+    found: dict[str, pl.DataType] = {}
+    for plan in plans:
+        if plan.slot is None or plan.slot in slots:
+            found |= {plan.field: DTYPES["time"]} if plan.field else {}
+            found |= {plan.nanos: DTYPES["int"]} if plan.nanos else {}
+    return found

@@ -1,0 +1,159 @@
+"""The stamps of events: where the rules find them, and what they say."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.clock import notes
+from kinglet.clock.reading import INSTANT, Reference, Stamps, read
+from kinglet.engine.convert import Faults
+from kinglet.engine.plan import Limits, Plan
+
+
+class Timing(NamedTuple):
+    """The times of some events before the order of the log is looked at.
+
+    rule: the number of the rule that gave each time, null where none did. stamp: its text. See
+    `clock.reading.Stamps` for the others. faults: what is wrong with stamps; they count only where
+    no rule gave a time. fields: what further stamps became.
+    """
+
+    time: pl.Series
+    notes: pl.Series
+    later: pl.Series | None
+    of_day: pl.Series | None
+    beyond: pl.Series | None
+    rule: pl.Series
+    stamp: pl.Series
+    faults: Faults
+    fields: dict[str, FieldStamps]
+
+
+class FieldStamps(NamedTuple):
+    """Stamps that became a field."""
+
+    time: pl.Series
+    notes: pl.Series
+    beyond: pl.Series | None
+    faults: Faults
+
+
+def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference, zone: str | None) -> Timing:
+    """Reads the stamps of events by all rules of a plan; texts are the fields as they stand in the log."""
+    height = len(raw)
+    found = Timing(
+        pl.Series("time", [None], dtype=INSTANT).new_from_index(0, height),
+        notes.none(height), None, None, None,
+        pl.Series([None], dtype=pl.UInt8).new_from_index(0, height),
+        pl.Series([None], dtype=pl.String).new_from_index(0, height),
+        [], {},
+    )  # fmt: skip
+    number = -1
+    for rule in plan.times:
+        number += rule.field is None
+        if rule.slot is not None and rule.slot not in texts.columns:
+            continue
+        text = texts[rule.slot] if rule.slot is not None else raw
+        text = rule.search.texts(text) if rule.search is not None else text
+        zones = texts[rule.zone_slot] if rule.zone_slot in texts.columns else None
+        stamps = read(text, rule.reading, reference, zone, zones)
+        stamps, strange = _believed(stamps, plan.limits, reference)
+        unread = stamps.time.is_null() & text.is_not_null()
+        if stamps.of_day is not None:
+            unread = unread & stamps.of_day.is_null()
+        faults: Faults = [(f"implausible-time:{rule.label}", strange)] if strange is not None else []
+        if unread.any():
+            faults.append((f"bad-time:{rule.label}", unread if strange is None else unread & ~strange))
+        if rule.field is not None:
+            found.fields[rule.field] = _as_field(found.fields.get(rule.field), stamps, faults)
+        else:
+            found = _first_wins(found, number, text, stamps, faults)
+    return found
+
+
+def _believed(stamps: Stamps, limits: Limits, reference: Reference) -> tuple[Stamps, pl.Series | None]:
+    """Stamps without those outside the limits, and a mask of these where there are any."""
+    low, high = stamps.time.min(), stamps.time.max()
+    if not isinstance(low, datetime) or not isinstance(high, datetime):
+        return stamps, None
+    if isinstance(limits.latest, datetime):
+        latest: Reference = limits.latest
+        last = limits.latest
+    elif isinstance(reference, pl.Series):
+        latest = reference + limits.latest
+        earliest_reference = reference.min()
+        assert isinstance(earliest_reference, datetime)
+        last = earliest_reference + limits.latest
+    else:
+        last = latest = reference + limits.latest
+    if low >= limits.earliest and high <= last:
+        return stamps, None
+    strange = ((stamps.time < limits.earliest) | (stamps.time > latest)).fill_null(False)
+    if not strange.any():
+        return stamps, None
+    return stamps._replace(time=stamps.time.set(strange, None), notes=stamps.notes.set(strange, 0)), strange
+
+
+def _as_field(known: FieldStamps | None, stamps: Stamps, faults: Faults) -> FieldStamps:
+    """A stamp as a field of its own; the first rule for it that gives an instant wins."""
+    if known is None:
+        return FieldStamps(stamps.time, stamps.notes, stamps.beyond, faults)
+    taken = known.time.is_not_null()
+    time = known.time.zip_with(taken, stamps.time)
+    gone = time.is_null()
+    return FieldStamps(
+        time,
+        known.notes.zip_with(taken, stamps.notes),
+        _either(taken, known.beyond, stamps.beyond),
+        [(name, mask & gone) for name, mask in (*known.faults, *faults)],
+    )
+
+
+def _first_wins(found: Timing, number: int, text: pl.Series, stamps: Stamps, faults: Faults) -> Timing:
+    read_now = stamps.time.is_not_null()
+    if stamps.of_day is not None:
+        read_now = read_now | stamps.of_day.is_not_null()
+    mine = pl.Series([number], dtype=pl.UInt8).new_from_index(0, len(text))
+    if found.rule.null_count() == len(found.rule):
+        return found._replace(
+            time=stamps.time.alias("time"),
+            notes=stamps.notes,
+            later=stamps.later,
+            of_day=stamps.of_day,
+            beyond=stamps.beyond,
+            rule=mine if read_now.all() else mine.set(~read_now, None),
+            stamp=text,
+            faults=[*found.faults, *faults],
+        )
+    taken = found.rule.is_not_null()
+    new = ~taken & read_now
+    return found._replace(
+        time=found.time.zip_with(taken, stamps.time),
+        notes=found.notes.zip_with(taken, stamps.notes),
+        later=_either(taken, found.later, stamps.later),
+        of_day=_either(taken, found.of_day, stamps.of_day),
+        beyond=_either(taken, found.beyond, stamps.beyond),
+        rule=found.rule.zip_with(~new, mine),
+        stamp=found.stamp.zip_with(taken | (found.stamp.is_not_null() & ~new), text),
+        faults=[*found.faults, *faults],
+    )
+
+
+def _either(taken: pl.Series, first: pl.Series | None, second: pl.Series | None) -> pl.Series | None:
+    if first is None and second is None:
+        return None
+    some = first if first is not None else second
+    assert some is not None
+    none = pl.Series([None], dtype=some.dtype).new_from_index(0, len(taken))
+    return (first if first is not None else none).zip_with(taken, second if second is not None else none)
+
+
+def nanoseconds(time: pl.Series, beyond: pl.Series | None) -> pl.Series:
+    """Nanoseconds since 1970; null outside the years 1678 to 2261, which 64 bits cannot hold."""
+    micros = time.to_physical()
+    limit = (2**63 - 1) // 1000
+    nanos = micros.set((micros.abs() >= limit).fill_null(False), None) * 1000
+    return nanos if beyond is None else nanos + beyond.fill_null(0).cast(pl.Int64)
