@@ -57,7 +57,7 @@ class Diagnoses(unittest.TestCase):
             (f"{HEAD}4102 setpoint T2 4 -> 5 by x from 999.1.1.1", "setpoint-changed", "bad-value:client", "999.1.1.1",
              "`999.1.1.1` is not an IPv4 or IPv6 address"),
             ("31/Feb 22:10:41 P04 PMP/4001 pump 3 started", "pump-state", "bad-time:stamp", "31/Feb 22:10:41",
-             "is no time in the format %d/%b %H:%M:%S"),
+             "has the day 31, which February lacks"),
             ("x", None, "no-time", "x", "no stamp where the time rules look"),
             ("x", None, "too-long", "x", "longer than `events.max_bytes`"),
         ]:  # fmt: skip

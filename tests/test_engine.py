@@ -45,7 +45,8 @@ class States(unittest.TestCase):
     def test_columns_and_their_order_are_those_of_the_contract(self) -> None:
         columns = self.result.events.columns
         self.assertEqual(["line", "raw", "state", "faults", "variant", "time"], columns[:6])
-        self.assertEqual(list(self.parser.fields), columns[6:-5])
+        self.assertEqual(list(self.parser.fields), columns[6:-7])
+        self.assertEqual(["time_rule", "time_notes"], columns[-7:-5])
         self.assertEqual(["file", "offset", "parser", "version", "id"], columns[-5:])
         self.assertEqual(self.parser.plan.schema, dict(self.result.events.schema))
 

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from datetime import datetime
 from typing import NamedTuple
 
-from kinglet.authoring.spans import first_match, spans
+from kinglet.authoring.spans import Span, first_match, spans, stamp_place
+from kinglet.clock.reasons import why, zone_wrong
+from kinglet.clock.zones import find_zone
 from kinglet.engine.plan import Plan, Reading, VariantPlan
 from kinglet.patterns.atoms import matching_prefix
 
@@ -31,9 +34,8 @@ def diagnose(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -
         text = raw[start:end]
         if kind == "bad-value":
             found.append(Diagnosis(fault, f"`{_short(text)}` is not {_about(plan, name)}", start, end))
-        elif kind == "bad-time":
-            formats = " or ".join(fmt.text for rule in plan.times if rule.slot == name for fmt in rule.reading.formats)
-            found.append(Diagnosis(fault, f"`{_short(text)}` is no time in the format {formats}", start, end))
+        elif kind in ("bad-time", "implausible-time", "no-date"):
+            found.append(_of_stamp(plan, raw, list(where.values()), fault, kind, name))
         elif kind == "unknown-kind" and plan.kind in where:
             span = where[plan.kind]
             text = raw[span.start : span.end]
@@ -56,6 +58,23 @@ _PLAIN = {
     "bad-count": "the count of bytes before it is missing or wrong",
     "after-pause": "goes on with a line that was given out before its end had come",
 }
+
+
+def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, label: str) -> Diagnosis:
+    rule = next(rule for rule in plan.times if rule.label == label)
+    start, end = stamp_place(rule, raw, spans) or (0, len(raw.split("\n", 1)[0]))
+    text = raw[start:end]
+    if kind == "bad-time":
+        zone = next((raw[span.start : span.end] for span in spans if span.field == rule.zone_slot), None)
+        if zone is not None and find_zone(zone, rule.reading.zones) is None:
+            return Diagnosis(fault, f"`{_short(text)}` {zone_wrong(zone, rule.reading)}", start, end)
+        return Diagnosis(fault, f"`{_short(text)}` {why(text, rule.reading)}", start, end)
+    if kind == "no-date":
+        return Diagnosis(fault, f"`{_short(text)}` has no date, and no event before it has one", start, end)
+    earliest, latest = plan.limits
+    until = f"{latest:%Y-%m-%d}" if isinstance(latest, datetime) else f"{latest.days} days after the log's reference"
+    message = f"`{_short(text)}` lies outside what the parser believes: {earliest:%Y-%m-%d} to {until}"
+    return Diagnosis(fault, message, start, end)
 
 
 def _about(plan: Plan, name: str) -> str:

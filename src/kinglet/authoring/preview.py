@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 import polars as pl
 
 from kinglet.authoring.diagnosis import Diagnosis, diagnose
-from kinglet.authoring.spans import Span, spans
+from kinglet.authoring.spans import Span, spans, stamp_place
+from kinglet.authoring.timeline import Timeline, timeline
 from kinglet.engine.plan import RESERVED
 from kinglet.parser import Result
 
@@ -17,13 +19,20 @@ EXAMPLES = 3
 
 @dataclass(frozen=True)
 class ShownEvent:
-    """An event as it stood in the log, with the characters that became fields."""
+    """An event as it stood in the log, with the characters that became fields.
+
+    stamp: the characters that gave its time, by the rule time_rule; time_notes: what is noted of it.
+    """
 
     line: int
     raw: str
     state: str
     variant: str | None
     spans: list[Span]
+    time: datetime | None = None
+    stamp: tuple[int, int] | None = None
+    time_rule: str | None = None
+    time_notes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -52,19 +61,23 @@ class Preview:
     events: list[ShownEvent]
     values: list[ShownValues]
     faults: list[ShownFault]
+    times: Timeline | None
 
 
-def preview(result: Result, *, show: int = 12, only: str | None = None, examples: int = 2) -> Preview:
+def preview(
+    result: Result, *, show: int = 12, only: str | None = None, examples: int = 2, zone: str | None = None
+) -> Preview:
     """Chooses what to show: an event of every variant first, then from the top of the log.
 
-    show: how many raw events; only: a state to keep to; examples: events for each fault.
+    show: how many raw events; only: a state to keep to; examples: events for each fault; zone: that of the call.
     """
     events = result.events if only is None else result.events.filter(pl.col("state") == only)
     chosen = _chosen(events, show)
     shown = [_event(result, row) for row in chosen.iter_rows(named=True)]
+    times = timeline(result, zone) if result.parser.plan.times else None
     used = {span.field for event in shown for span in event.spans}
     legend = [name for name in result.parser.fields if name in used]
-    return Preview(result.counts, legend, shown, _values(result, events), _faults(result, events, examples))
+    return Preview(result.counts, legend, shown, _values(result, events), _faults(result, events, examples), times)
 
 
 def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:
@@ -79,8 +92,20 @@ def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:
 
 
 def _event(result: Result, row: dict[str, Any]) -> ShownEvent:
-    found = spans(result.parser.plan, row["raw"], row["variant"])
-    return ShownEvent(row["line"], row["raw"], row["state"], row["variant"], found)
+    plan = result.parser.plan
+    found = spans(plan, row["raw"], row["variant"])
+    rule = next((rule for rule in plan.times if rule.field is None and rule.label == row["time_rule"]), None)
+    return ShownEvent(
+        row["line"],
+        row["raw"],
+        row["state"],
+        row["variant"],
+        found,
+        row["time"],
+        stamp_place(rule, row["raw"], found) if rule is not None else None,
+        row["time_rule"],
+        tuple(row["time_notes"] or ()),
+    )
 
 
 def _values(result: Result, events: pl.DataFrame) -> list[ShownValues]:

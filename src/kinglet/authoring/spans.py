@@ -6,7 +6,7 @@ import functools
 import re
 from typing import NamedTuple
 
-from kinglet.engine.plan import Plan, Reading
+from kinglet.engine.plan import Plan, Reading, TimeRulePlan
 
 
 class Span(NamedTuple):
@@ -34,6 +34,20 @@ def spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
     if reading is not None and (match := first_match(reading, text)):
         found += _of(match, base)
     return sorted(found, key=lambda span: (span.start, span.end))
+
+
+def stamp_place(rule: TimeRulePlan, raw: str, found: list[Span]) -> tuple[int, int] | None:
+    """The characters of the stamp that a rule reads, given the spans of an event's fields."""
+    base, text = 0, raw
+    if rule.slot is not None:
+        span = next((span for span in found if span.field == rule.slot), None)
+        if span is None:
+            return None
+        if rule.search is None:
+            return span.start, span.end
+        base, text = span.start, raw[span.start : span.end]
+    place = rule.search.place(text) if rule.search is not None else None
+    return (base + place[0], base + place[1]) if place is not None else None
 
 
 def first_match(reading: Reading, text: str) -> re.Match[str] | None:

@@ -11,6 +11,7 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from rich.console import Console
 
+    from kinglet.authoring.advice import Advice
     from kinglet.authoring.cases import CaseOutcome, Difference
     from kinglet.parser import Parser
 
@@ -19,7 +20,11 @@ if TYPE_CHECKING:
 @click.argument("parsers", metavar="PARSER...", nargs=-1, required=True)
 @options.as_json()
 def command(parsers: tuple[str, ...], as_json: bool) -> None:
-    """Run the cases of each PARSER and check that its mappings fill what the model requires."""
+    """Run the cases of each PARSER, check that its mappings fill what the model requires, and say what it leaves open.
+
+    Advice is marked with a ! and fails no check.
+    """
+    from kinglet.authoring.advice import advice
     from kinglet.authoring.cases import check_cases
     from kinglet.cli.render import console, print_json, state_colours
     from kinglet.parser import load
@@ -36,8 +41,10 @@ def command(parsers: tuple[str, ...], as_json: bool) -> None:
             if variant.mapping is not None and variant.mapping.missing
         }
         failed += sum(not outcome.good for outcome in outcomes) + len(gaps)
+        advised = advice(loaded)
         if as_json:
-            reports.append(_plain(loaded, outcomes, {key: list(value.missing) for key, value in gaps.items()}))
+            missing = {key: list(value.missing) for key, value in gaps.items()}
+            reports.append(_plain(loaded, outcomes, missing, advised))
         else:
             _render(out, loaded, outcomes)
             for variant, mapping in gaps.items():
@@ -47,13 +54,29 @@ def command(parsers: tuple[str, ...], as_json: bool) -> None:
                     style=state_colours(out)["unmatched"],
                     soft_wrap=True,
                 )
+            for item in advised:
+                _render_advice(out, item)
     if as_json:
         print_json({"parsers": reports, "failed": failed})
     if failed:
         raise SystemExit(1)
 
 
-def _plain(parser: Parser, outcomes: list[CaseOutcome], missing: dict[str, list[str]]) -> dict[str, Any]:
+def _render_advice(out: Console, item: Advice) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import state_colours
+
+    line = Text(f"  ! {item.key}", style=state_colours(out)["partial"]).append(f"  {item.place}", style="default dim")
+    out.print(line, soft_wrap=True)
+    for piece in Text(f"{item.message}; {item.hint}").wrap(out, out.width - 4):
+        piece.rstrip()
+        out.print(Text("    ").append_text(piece))
+
+
+def _plain(
+    parser: Parser, outcomes: list[CaseOutcome], missing: dict[str, list[str]], advised: list[Advice]
+) -> dict[str, Any]:
     return {
         "parser": parser.name,
         "version": parser.version,
@@ -71,6 +94,9 @@ def _plain(parser: Parser, outcomes: list[CaseOutcome], missing: dict[str, list[
             if not outcome.good
         ],
         "missing": missing,
+        "advice": [
+            {"key": item.key, "place": str(item.place), "message": item.message, "hint": item.hint} for item in advised
+        ],
     }
 
 

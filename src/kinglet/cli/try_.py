@@ -46,8 +46,9 @@ def command(
 ) -> None:
     """Parse a sample with PARSER and show what came out of it.
 
-    Shows counts by state, raw events with the characters of each field in its colour, values by variant, and why
-    events are not complete. PARSER is a file or the name of a ready parser; FILE may be - for standard input.
+    Shows counts by state, raw events with the characters of each field in its colour and the stamp underlined, their
+    times, the times of the whole log, values by variant, and why events are not complete. PARSER is a file or the name
+    of a ready parser; FILE may be - for standard input.
     """
     from kinglet.authoring.preview import preview
     from kinglet.cli.render import console, print_json
@@ -61,7 +62,7 @@ def command(
         result = loaded.parse(name, at=at, zone=zone, encoding=encoding, unpack_limit=unpack_limit, most=most)
         if not len(result):
             raise InputError(f"{name}: is empty; there is nothing to parse")
-        shown = preview(result, show=show, only=only)
+        shown = preview(result, show=show, only=only, zone=zone)
         if as_json:
             found.append(_plain(name, result, shown))
         else:
@@ -71,9 +72,12 @@ def command(
 
 
 def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:
+    from kinglet.authoring.timeline import as_plain
+
     return {
         "file": name,
         "counts": result.counts,
+        "times": as_plain(shown.times) if shown.times is not None else None,
         "faults": [
             {
                 "fault": fault.fault,
@@ -97,6 +101,10 @@ def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:
                 "raw": event.raw,
                 "state": event.state,
                 "variant": event.variant,
+                "time": event.time,
+                "time_rule": event.time_rule,
+                "time_notes": list(event.time_notes),
+                "stamp": event.stamp and {"start": event.stamp[0], "end": event.stamp[1]},
                 "fields": [{"field": span.field, "start": span.start, "end": span.end} for span in event.spans],
             }
             for event in shown.events
@@ -128,6 +136,12 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
     if only is not None and not shown.events:
         out.print(f"\n  no event is {only}", style="dim")
     _render_events(out, result, shown, only)
+    if shown.times is not None:
+        from kinglet.cli.times import render_stamps, render_timeline
+
+        if shown.events:
+            render_stamps(out, shown.events, shown.times.zone)
+        render_timeline(out, shown.times)
     _render_values(out, shown)
     _render_faults(out, result, shown)
 
@@ -183,6 +197,8 @@ def _render_event(out: Console, event: ShownEvent, colours: dict[str, str], digi
 
     width = out.width - digits - 6
     text = marked(event.raw, event.spans, colours)
+    if event.stamp is not None:
+        text.stylize("bold underline", *event.stamp)
     lines = [piece for line in text.split("\n", allow_blank=True) for piece in line.wrap(out, width, overflow="fold")]
     gutter = {"complete": "│", "partial": "┆", "unmatched": "╳", "dropped": "·"}[event.state]
     for i, line in enumerate(lines[:4]):

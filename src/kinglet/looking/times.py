@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections import Counter
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import datetime
 from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.clock.ambiguity import decide
 from kinglet.clock.finding import Findable, format_of, stamps
 from kinglet.clock.formats import parse_format
 from kinglet.clock.reading import INSTANT, TimeReading, instants
@@ -77,13 +78,17 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
     texts = events.str.slice(0, _MOST)
     seen, probed = _places(events.str.slice(0, _LONGEST))
     found: list[tuple[StampPlace, Place, pl.Series, pl.Series]] = []
-    for place, count in seen.most_common(12):
+    companion: pl.Series | None = None
+    common = seen.most_common(12)
+    for place, count in sorted(common, key=lambda item: bool(item[0].form.swapped) or not item[0].form.date):
         if count < max(_RARE * probed, 1 if probed < 50 else 2):
             continue
         text = texts.str.extract(place.regex)
         if text.null_count() == len(text):
             continue
-        described, values = _described(place, text, numbers, reference)
+        described, values = _described(place, text, numbers, reference, companion)
+        if companion is None and place.form.date and not place.form.swapped and values.null_count() < len(values):
+            companion = values
         found.append((described, place, text, values))
     found.sort(key=lambda item: _likely(item[0], item[1]), reverse=True)
     places = [item[0] for item in found]
@@ -118,11 +123,13 @@ def _places(texts: pl.Series) -> tuple[Counter[Place], int]:
     return seen, len(probe)
 
 
-def _described(place: Place, text: pl.Series, numbers: pl.Series, reference: datetime) -> tuple[StampPlace, pl.Series]:
+def _described(
+    place: Place, text: pl.Series, numbers: pl.Series, reference: datetime, companion: pl.Series | None
+) -> tuple[StampPlace, pl.Series]:
     form = place.form
     some = text.drop_nulls()
     example = str(some[0])
-    swapped, ambiguity = _day_or_month(form, text, numbers, reference) if form.swapped else (False, "")
+    swapped, ambiguity = _day_or_month(form, text, numbers, reference, companion) if form.swapped else (False, "")
     spec = format_of(form, example, swapped=swapped) if form.format else ""
     values = _instants(text, spec, reference)
     known = values.drop_nulls()
@@ -172,54 +179,20 @@ def _zone(form: Findable, text: pl.Series) -> str:
     return "in the text: " + shown + (" and others" if counted.height > 3 else "")
 
 
-def _day_or_month(form: Findable, text: pl.Series, numbers: pl.Series, reference: datetime) -> tuple[bool, str]:
+def _day_or_month(
+    form: Findable, text: pl.Series, numbers: pl.Series, reference: datetime, companion: pl.Series | None = None
+) -> tuple[bool, str]:
     """Whether the month stands first, and how that is known."""
-    first = text.str.extract(r"^([0-9]{1,2})").cast(pl.Int64, strict=False)
-    second = text.str.extract(r"^[0-9]{1,2}[/.-]([0-9]{1,2})").cast(pl.Int64, strict=False)
-    day, month = (first > 12).fill_null(False), (second > 12).fill_null(False)
-    days, months = int(day.sum()), int(month.sum())
-    if days and not months:
-        return False, f"day first: {_deciding(text, numbers, day, 'first')}"
-    if months and not days:
-        return True, f"month first: {_deciding(text, numbers, month, 'second')}"
-    if days and months:
-        lines = numbers.filter(day)[0], numbers.filter(month)[0]
-        return days < months, f"both orders: line {lines[0]} can only be day first, line {lines[1]} only month first"
-    example = text.drop_nulls()[0]
-    falls = [_falls(_instants(text, format_of(form, example, swapped=swapped), reference)) for swapped in (False, True)]
-    late = [_latest(_instants(text, format_of(form, example, swapped=swapped), reference)) for swapped in (False, True)]
-    limit = reference + timedelta(days=1)
-    if (late[0] > limit) != (late[1] > limit):
-        swapped = late[0] > limit
-        return swapped, (
-            f"{'month' if swapped else 'day'} first: no number is above 12, but the other way the log would run on to "
-            f"{late[not swapped]:%Y-%m-%d}, and it was written by {reference:%Y-%m-%d}"
+    fmt = parse_format(format_of(form, str(text.drop_nulls()[0])))
+    found = decide(text, numbers, fmt, TimeReading((fmt,)), reference, companion)
+    if found.first is None:
+        return False, (
+            f"day first or month first cannot be told from this sample: {found.reason}; ask, or look at a longer log"
         )
-    if falls[0] != falls[1]:
-        swapped = falls[1] < falls[0]
-        return swapped, (
-            f"{'month' if swapped else 'day'} first is likely, not sure: no number is above 12, "
-            f"but so time goes back {min(falls):,} times and not {max(falls):,}"
-        )
-    return False, (
-        "day first or month first cannot be told from this sample: no number is above 12 "
-        "and both orders rise alike; ask, or look at a longer log"
-    )
-
-
-def _deciding(text: pl.Series, numbers: pl.Series, rows: pl.Series, which: str) -> str:
-    """The lines that decide the order of day and month."""
-    example = f"line {numbers.filter(rows)[0]}: `{text.filter(rows)[0]}`"
-    return f"in {int(rows.sum()):,} the {which} number is above 12, such as {example}"
-
-
-def _latest(values: pl.Series) -> datetime:
-    latest = values.max()
-    return latest if isinstance(latest, datetime) else datetime.min.replace(tzinfo=UTC)
-
-
-def _falls(values: pl.Series) -> int:
-    return int((values.drop_nulls().diff().dt.total_microseconds() < 0).sum())
+    if found.reason.startswith("both orders"):
+        return found.first == "month", found.reason
+    likely = " is " if found.reason.startswith("likely") else ": "
+    return found.first == "month", f"{found.first} first{likely}{found.reason}"
 
 
 def _likely(place: StampPlace, where: Place) -> tuple[float, ...]:
