@@ -265,7 +265,7 @@ class Small(unittest.TestCase):
 
     def test_formats_follow_the_example(self) -> None:
         for text, wanted in (
-            ("05/Mar/2026:01:31:00 +0000", "%d/%b/%Y:%H:%M:%S %z"),
+            ("05/Mar/2026:01:31:00 +0000", "ncsa"),
             ("Mar  5 01:31:00.250", "%b %e %H:%M:%S.%f"),
             ("05/03/2026, 01:31:00,5", "%d/%m/%Y, %H:%M:%S,%f"),
             ("2026/03/05-01:31:00", "%Y/%m/%d-%H:%M:%S"),

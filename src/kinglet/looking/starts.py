@@ -102,7 +102,7 @@ def _stamp_heads(lines: pl.Series) -> str | None:
     """A regex of the stamp that most events begin with, and of what stands before it."""
     step = max(1, len(lines) // _PROBE)
     probe = lines.gather_every(step).head(_PROBE)
-    heads = [(line[: found[0].start], found[0].form.shape) for line in probe if (found := stamps(line[:80]))]
+    heads = [(line[: found[0].start], found[0].form.outline) for line in probe if (found := stamps(line[:80]))]
     heads = [head for head in heads if len(head[0]) <= 40]
     texts = Counter(before for before, _ in heads)
     forms: Counter[str] = Counter()

@@ -26,7 +26,8 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
     time = _time(stamps, raw)
     if time is not None:
-        out.append(f"time: {{from: stamp, format: {flow(time[0])}}}")
+        date = "" if parse_format(time[0]).has_date else ", date: [previous, file]"
+        out.append(f"time: {{from: stamp, format: {flow(time[0])}{date}}}")
     pattern = time[1] if time is not None else "{body:rest}"
     out.append(f"variants: [{{name: any, pattern: {flow(pattern)}}}]")
     return "\n".join(out) + "\n"

@@ -92,8 +92,9 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
         found.append((described, place, text, values))
     found.sort(key=lambda item: _likely(item[0], item[1]), reverse=True)
     places = [item[0] for item in found]
-    if places and found[0][1].form.date and places[0].share >= _COMMON:
-        places[0] = replace(places[0], is_time=True, reason=_reason(places))
+    if places and places[0].format and found[0][1].form.clock and places[0].share >= _COMMON:
+        undated = "" if found[0][1].form.date else "; it has no date, which has to come from the log or an event before"
+        places[0] = replace(places[0], is_time=True, reason=_reason(places) + undated)
         for i in range(1, len(places)):
             places[i] = replace(places[i], apart=_apart(found[0][3], found[i][3], found[i][2]))
     return Times(places, [item[1] for item in found], [item[2] for item in found])
@@ -147,7 +148,7 @@ def _described(
         known.max() if len(known) else None,  # type: ignore[arg-type]
         rising,
         ambiguity,
-        unreadable=len(some) - len(known) if spec else 0,
+        unreadable=len(some) - len(known) if spec and form.date else 0,
     )
     return described, values
 
@@ -198,6 +199,7 @@ def _day_or_month(
 def _likely(place: StampPlace, where: Place) -> tuple[float, ...]:
     return (
         round(place.share, 1) if where.form.date and place.format else 0,
+        round(place.share, 1) if where.form.clock and place.format else 0,
         float(where.form.clock and where.form.date),
         -float(where.order > 1),
         float(where.order == 0),
