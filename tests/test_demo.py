@@ -17,6 +17,7 @@ import kinglet as package
 from kinglet.definition.loading import ready_parsers
 from kinglet.demo import scenario
 from kinglet.demo.logs import LOGS, log_bytes, log_text
+from kinglet.demo.scenario import STORY
 from kinglet.demo.writing import write_demo
 from tests.helpers import ROOT, InFolder, kinglet
 
@@ -50,7 +51,7 @@ class Scenario(unittest.TestCase):
         self.assertGreater(len(guessed), 20)
         self.assertEqual({scenario.VICTIM}, {e["user"]["name"] for e in guessed})
         steps = [e["time"] for e in events if e["time"] / 1000 in
-                 {m.timestamp() for m in (scenario.TAKEN, scenario.JUMPED, scenario.TAMPERED)}]  # fmt: skip
+                 {m.timestamp() for m in (STORY.taken, STORY.jumped, STORY.tampered)}]  # fmt: skip
         self.assertGreaterEqual(len(set(steps)), 3)
 
 
@@ -90,7 +91,7 @@ class Demo(InFolder):
     def test_years_do_not_depend_on_the_day_of_the_demo(self) -> None:
         pump = write_demo(self.folder)[0]
         years = package.load(pump.parser).parse(pump.log).events["time"].dt.year().unique().to_list()
-        self.assertEqual([scenario.START.year], years)
+        self.assertEqual([STORY.start.year], years)
 
 
 class ReadyParsers(unittest.TestCase):

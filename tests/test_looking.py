@@ -381,9 +381,11 @@ class Parts(unittest.TestCase):
                 self.assertEqual([(name, text)], [(s.form.name, f"x={text}"[s.start : s.end]) for s in found])
                 if found[0].form.format and found[0].form.clock:
                     spec = format_of(found[0].form, text)
+                    date = "" if found[0].form.date else ", date: file"
                     parsed = package.load(
                         "kinglet: 1\nparser: x\nversion: '1'\nproduct: {vendor: a, name: b}\n"
-                        f'time: {{from: stamp, format: "{spec}", date: {"[]" if found[0].form.date else "file"}}}\nvariants: [{{name: v, pattern: "{{stamp:time}}"}}]\n'
+                        f'time: {{from: stamp, format: "{spec}"{date}}}\n'
+                        'variants: [{name: v, pattern: "{stamp:time}"}]\n'
                     ).parse([text], at="2026-03-05")
                     self.assertEqual(datetime(2026, 3, 5).date(), parsed.events["time"].item().date(), spec)
         self.assertEqual(len(FINDABLE), len({form.name for form in FINDABLE}))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -13,27 +14,36 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from rich.console import Console
 
+    from kinglet.demo.scenario import Story
     from kinglet.demo.writing import DemoLog
 
 
 @click.command("demo")
 @click.argument("folder", metavar="[DIR]", default="kinglet-demo")
+@click.option(
+    "--first-day",
+    type=click.DateTime(["%Y-%m-%d"]),
+    metavar="DATE",
+    help="Tell the story of other days, such as 2026-10-22: in its night the clocks go back.",
+)
 @options.as_json()
 @click.pass_context
-def command(ctx: click.Context, folder: str, as_json: bool) -> None:
+def command(ctx: click.Context, folder: str, first_day: datetime | None, as_json: bool) -> None:
     """Write the logs and parsers of an invented ferry operator to DIR and do the whole job on them.
 
     Every step says which command does it alone, so that you can go on from there by hand.
     """
     from kinglet.cli.render import console, print_json
+    from kinglet.demo.scenario import STORY, Story
     from kinglet.demo.writing import write_demo
 
-    logs = write_demo(Path(folder))
+    story = STORY if first_day is None else Story(first_day.replace(tzinfo=UTC))
+    logs = write_demo(Path(folder), story)
     if as_json:
         print_json({"folder": folder, "logs": [_figures(item, Path(folder)) for item in logs]})
         return
     out = console()
-    _opening(out, logs)
+    _opening(out, logs, story)
     _look(ctx, out, logs)
     _try(ctx, out, logs)
     _check(ctx, out, logs)
@@ -54,11 +64,16 @@ def _step(out: Console, number: int, what: str, do: str) -> None:
     out.print()
 
 
-def _opening(out: Console, logs: list[DemoLog]) -> None:
+def _opening(out: Console, logs: list[DemoLog], story: Story) -> None:
     from kinglet.cli.render import heading
     from kinglet.looking.words import size
 
-    out.print(heading("Marram Ferries", "an invented ferry operator between two harbours, five days in March"))
+    out.print(
+        heading(
+            "Marram Ferries",
+            f"an invented ferry operator between two harbours, five days from {story.start:%Y-%m-%d} on",
+        )
+    )
     for item in logs:
         out.print(f"  {item.log}  {size(item.log.stat().st_size)}, read by {item.parser}", soft_wrap=True)
 

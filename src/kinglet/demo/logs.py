@@ -11,46 +11,46 @@ from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from kinglet.demo import scenario
-from kinglet.demo.scenario import Entry
+from kinglet.demo.scenario import STORY, Entry, Story
 
 SEED = 20260302
 _AZORES = ZoneInfo("Atlantic/Azores")
 _LISBON = ZoneInfo("Europe/Lisbon")
 
 
-def pump_panel(chance: random.Random) -> Iterator[Entry]:
+def pump_panel(story: Story, chance: random.Random) -> Iterator[Entry]:
     """Bunker pumps at Port Elder: a front part and message codes, local time, no year."""
 
     def entry(at: datetime, code: int, text: str, unit: str | None = None) -> Entry:
         unit = unit or f"P0{chance.randrange(1, 5)}"
         return Entry(at, f"{at.astimezone(_AZORES):%d/%b %H:%M:%S} {unit} PMP/{code} {text}")
 
-    for at in scenario.working_hours(chance, 90):
+    for at in story.working_hours(chance, 90):
         unit, pump = f"P0{chance.randrange(1, 5)}", chance.randrange(1, 7)
         yield entry(at, 4001, f"pump {pump} started", unit)
         seconds = chance.randrange(40, 2400)
         yield entry(at + timedelta(seconds=seconds), 4002, f"pump {pump} stopped after {seconds}s", unit)
-    for at in scenario.working_hours(chance, 24):
+    for at in story.working_hours(chance, 24):
         person = chance.choice(scenario.ENGINEERS)
         old = round(chance.uniform(30, 60), 1)
         place = f" from {scenario.HOMES[person]}" if chance.random() < 0.6 else ""
         new = round(old + chance.uniform(-4, 4), 1)
         yield entry(at, 4102, f"setpoint T{chance.randrange(1, 5)} {old} -> {new} by {person}{place}")
-    for at in scenario.working_hours(chance, 30):
+    for at in story.working_hours(chance, 30):
         yield entry(
             at,
             4300,
             f"tank T{chance.randrange(1, 5)} level {chance.uniform(12, 96):.1f} % temp {chance.uniform(8, 19):.1f} C",
         )
-    yield entry(scenario.TAMPERED, 4102, "setpoint T2 40.0 -> 85.5 by m.okoro from 192.0.2.14", "P04")
-    yield entry(scenario.TAMPERED + timedelta(minutes=3), 4001, "pump 3 started", "P04")
-    at = scenario.START + timedelta(days=1, hours=9, minutes=30)
+    yield entry(story.tampered, 4102, "setpoint T2 40.0 -> 85.5 by m.okoro from 192.0.2.14", "P04")
+    yield entry(story.tampered + timedelta(minutes=3), 4001, "pump 3 started", "P04")
+    at = story.start + timedelta(days=1, hours=9, minutes=30)
     yield entry(at, 4102, "setpoint T1 41.0 -> 43.5 by a.pires from 198.51.100.390", "P02")
     yield entry(at + timedelta(minutes=7), 4711, "service door open", "P02")
     yield entry(at + timedelta(minutes=9), 4102, "setpoint T1 43.5 -> by a.pires", "P02")
 
 
-def jump_host(chance: random.Random) -> Iterator[Entry]:
+def jump_host(story: Story, chance: random.Random) -> Iterator[Entry]:
     """The OpenSSH server at Sandwick Quay: a traditional syslog header, local time, no year."""
     pid = 3000
 
@@ -73,7 +73,7 @@ def jump_host(chance: random.Random) -> Iterator[Entry]:
         yield entry(end, f"Disconnected from user {person} {address} port {port}")
         yield entry(end, f"pam_unix(sshd:session): session closed for user {person}")
 
-    for at in sorted(scenario.working_hours(chance, 45)):
+    for at in sorted(story.working_hours(chance, 45)):
         pid += chance.randrange(2, 90)
         person = chance.choice(scenario.ENGINEERS)
         address = scenario.HOMES[person]
@@ -81,7 +81,7 @@ def jump_host(chance: random.Random) -> Iterator[Entry]:
             port = chance.randrange(32768, 61000)
             yield entry(at - timedelta(seconds=9), f"Failed password for {person} from {address} port {port} ssh2")
         yield from session(at, person, address, chance.choice(("publickey", "publickey", "password")))
-    for at in sorted(scenario.working_hours(chance, 25)):
+    for at in sorted(story.working_hours(chance, 25)):
         pid += chance.randrange(2, 90)
         name, address = chance.choice(("admin", "quay", "test", "oracle")), f"203.0.113.{chance.randrange(2, 60)}"
         port = chance.randrange(32768, 61000)
@@ -89,10 +89,10 @@ def jump_host(chance: random.Random) -> Iterator[Entry]:
         yield entry(at, f"Failed password for invalid user {name} from {address} port {port} ssh2")
         yield entry(at, f"Connection closed by invalid user {name} {address} port {port} [preauth]")
     pid += 7
-    yield from session(scenario.JUMPED, "m.okoro", "192.0.2.14", "password")
+    yield from session(story.jumped, "m.okoro", "192.0.2.14", "password")
 
 
-def slipway_vpn(chance: random.Random) -> Iterator[Entry]:
+def slipway_vpn(story: Story, chance: random.Random) -> Iterator[Entry]:
     """The VPN gateway: key=value with quotes, epoch milliseconds, keys that are missing at times."""
 
     def entry(at: datetime, event: str, rest: str) -> Entry:
@@ -104,7 +104,7 @@ def slipway_vpn(chance: random.Random) -> Iterator[Entry]:
         return entry(at, "login", f'user="{person}" src={address}{where} {result}')
 
     number = 7100
-    for at in scenario.working_hours(chance, 150):
+    for at in story.working_hours(chance, 150):
         person = chance.choice(scenario.CREW)
         address = scenario.HOMES[person]
         place = chance.choice(("Sandwick Quay", "Port Elder", ""))
@@ -121,15 +121,15 @@ def slipway_vpn(chance: random.Random) -> Iterator[Entry]:
             "close",
             f'user="{person}" tunnel={number} sent={sent} received={received}',
         )
-    at = scenario.GUESSING
-    while at < scenario.TAKEN - timedelta(seconds=30):
+    at = story.guessing
+    while at < story.taken - timedelta(seconds=30):
         yield login(at, scenario.VICTIM, scenario.STRANGER, "bad password")
         at += timedelta(seconds=chance.randrange(8, 40), milliseconds=chance.randrange(1000))
-    yield login(scenario.TAKEN, scenario.VICTIM, scenario.STRANGER)
-    yield entry(scenario.TAKEN + timedelta(seconds=1), "open", f'user="{scenario.VICTIM}" tunnel=7999 addr=192.0.2.14')
+    yield login(story.taken, scenario.VICTIM, scenario.STRANGER)
+    yield entry(story.taken + timedelta(seconds=1), "open", f'user="{scenario.VICTIM}" tunnel=7999 addr=192.0.2.14')
 
 
-def kiosk_app(chance: random.Random) -> Iterator[Entry]:
+def kiosk_app(story: Story, chance: random.Random) -> Iterator[Entry]:
     """Ticket kiosks at both harbours: a severity, JSON behind the message, errors over several lines."""
 
     def entry(at: datetime, severity: str, kiosk: str, text: str, **values: object) -> Entry:
@@ -138,7 +138,7 @@ def kiosk_app(chance: random.Random) -> Iterator[Entry]:
         tail = " " + json.dumps(values) if values else ""
         return Entry(at, f"{severity:<5} {stamp} [{kiosk}] {text}{tail}")
 
-    for at in scenario.working_hours(chance, 120):
+    for at in story.working_hours(chance, 120):
         kiosk = f"{chance.choice(('SQ', 'PE'))}-{chance.randrange(1, 5)}"
         price = chance.choice((640, 1280, 2150))
         ticket = f"T{chance.randrange(100_000, 999_999)}"
@@ -168,10 +168,10 @@ def kiosk_app(chance: random.Random) -> Iterator[Entry]:
             )
 
 
-def winch_audit(chance: random.Random) -> Iterator[Entry]:
+def winch_audit(story: Story, chance: random.Random) -> Iterator[Entry]:
     """Mooring winches: labelled blocks with tabs, in which the same label stands twice."""
     number = 4100
-    for at in sorted(scenario.working_hours(chance, 70)):
+    for at in sorted(story.working_hours(chance, 70)):
         number += 1
         local = at.astimezone(_AZORES)
         person = chance.choice(scenario.CREW)
@@ -194,7 +194,7 @@ def winch_audit(chance: random.Random) -> Iterator[Entry]:
         yield Entry(at, "\n".join([*lines, ""]))
 
 
-def manifest_store(chance: random.Random) -> Iterator[Entry]:
+def manifest_store(story: Story, chance: random.Random) -> Iterator[Entry]:
     """The store of passenger and cargo manifests: nested JSON, one object a line, kept packed."""
     request = 880_000
 
@@ -219,22 +219,20 @@ def manifest_store(chance: random.Random) -> Iterator[Entry]:
     def manifest() -> str:
         return f"M-{chance.randrange(2000, 2600)}"
 
-    for at in scenario.working_hours(chance, 160):
+    for at in story.working_hours(chance, 160):
         person = chance.choice(scenario.CREW)
         action = chance.choice(("read", "read", "read", "list", "write"))
         status = 403 if action == "write" and chance.random() < 0.2 else 200
         yield entry(at, action, person, scenario.HOMES[person], manifest(), status)
     for i in range(140):
-        yield entry(
-            scenario.READING + timedelta(seconds=2 * i), "read", scenario.VICTIM, scenario.TUNNEL, f"M-{2000 + i}"
-        )
+        yield entry(story.reading + timedelta(seconds=2 * i), "read", scenario.VICTIM, scenario.TUNNEL, f"M-{2000 + i}")
 
 
-def resolver(chance: random.Random) -> Iterator[Entry]:
+def resolver(story: Story, chance: random.Random) -> Iterator[Entry]:
     """The name resolver at Sandwick Quay: comma-separated values with a header."""
-    yield Entry(scenario.START, "time,client,name,type,answer,milliseconds")
+    yield Entry(story.start, "time,client,name,type,answer,milliseconds")
     names = ("tide.marram.example", "tickets.marram.example", "jump-1.sandwick.example", "store.marram.example")
-    for at in scenario.working_hours(chance, 220):
+    for at in story.working_hours(chance, 220):
         name = chance.choice(names)
         kind = chance.choice(("A", "A", "A", "AAAA", "TXT"))
         answer = {"A": f"192.0.2.{10 + names.index(name)}", "AAAA": f"2001:db8::{10 + names.index(name):x}"}.get(
@@ -244,19 +242,19 @@ def resolver(chance: random.Random) -> Iterator[Entry]:
             name, answer = f"{chance.randrange(16**6):06x}.{name}", "NXDOMAIN"
         client = scenario.HOMES[chance.choice(scenario.CREW)]
         yield Entry(at, f"{at.timestamp():.3f},{client},{name},{kind},{answer},{chance.uniform(0.2, 40):.1f}")
-    at = scenario.READING - timedelta(seconds=20)
+    at = story.reading - timedelta(seconds=20)
     yield Entry(at, f"{at.timestamp():.3f},{scenario.TUNNEL},store.marram.example,A,192.0.2.13,1.1")
 
 
-def harbour_radar(chance: random.Random) -> Iterator[Entry]:
+def harbour_radar(story: Story, chance: random.Random) -> Iterator[Entry]:
     """The radar station of Port Elder writes UTF-16 rows, whose remarks go on over line ends."""
-    yield Entry(scenario.START, "Hora;Alvo;Navio;Distância;Observação")
+    yield Entry(story.start, "Hora;Alvo;Navio;Distância;Observação")
     remarks = (
         "", "", '"Rumo estável"', '"Chamada sem resposta;\r\nsegunda tentativa"', '"Piloto «a.pires» a bordo"',
         '"Visibilidade < 2 mn\r\nNevoeiro, velocidade reduzida\r\n"',
     )  # fmt: skip
     track = 300
-    for at in sorted(scenario.working_hours(chance, 110)):
+    for at in sorted(story.working_hours(chance, 110)):
         track += chance.random() < 0.4
         local = at.astimezone(_AZORES)
         distance = f"{chance.uniform(0.3, 24):.1f}".replace(".", ",")
@@ -267,7 +265,7 @@ def harbour_radar(chance: random.Random) -> Iterator[Entry]:
 class DemoForm(NamedTuple):
     """A log: what writes its entries, what its file is called, and how its text becomes bytes."""
 
-    entries: Callable[[random.Random], Iterator[Entry]]
+    entries: Callable[[Story, random.Random], Iterator[Entry]]
     suffix: str = ".log"
     encode: Callable[[str], bytes] = str.encode
 
@@ -293,12 +291,12 @@ LOGS: dict[str, DemoForm] = {
 """The logs by the name of their parser."""
 
 
-def log_text(name: str, seed: int = SEED) -> str:
+def log_text(name: str, seed: int = SEED, story: Story = STORY) -> str:
     """A whole log as text, in the order in which its entries were written."""
-    entries = sorted(LOGS[name].entries(random.Random(f"{seed} {name}")), key=lambda entry: entry.at)
+    entries = sorted(LOGS[name].entries(story, random.Random(f"{seed} {name}")), key=lambda entry: entry.at)
     return "".join(f"{entry.text}\n" for entry in entries)
 
 
-def log_bytes(name: str, seed: int = SEED) -> bytes:
+def log_bytes(name: str, seed: int = SEED, story: Story = STORY) -> bytes:
     """A whole log as it lies on the disk."""
-    return LOGS[name].encode(log_text(name, seed))
+    return LOGS[name].encode(log_text(name, seed, story))

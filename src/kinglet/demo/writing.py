@@ -5,11 +5,10 @@ from __future__ import annotations
 import importlib.resources
 import os
 from dataclasses import dataclass
-from datetime import timedelta
 from pathlib import Path
 
 from kinglet.demo.logs import LOGS, log_bytes
-from kinglet.demo.scenario import DAYS, START
+from kinglet.demo.scenario import STORY, Story
 from kinglet.errors import OutputError
 
 
@@ -22,7 +21,7 @@ class DemoLog:
     parser: Path
 
 
-def write_demo(folder: Path) -> list[DemoLog]:
+def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
     """Writes all logs and parsers below a folder, with an `out` beside them; files of these names are written anew.
 
     Logs bear the time of their last line, for it tells the year that some of them leave out.
@@ -35,13 +34,13 @@ def write_demo(folder: Path) -> list[DemoLog]:
         for name, form in LOGS.items()
     ]
     parsers = importlib.resources.files("kinglet.demo") / "parsers"
-    last = (START + timedelta(days=DAYS)).timestamp()
+    last = story.end.timestamp()
     try:
         (folder / "out").mkdir(parents=True, exist_ok=True)
         for item in written:
             item.log.parent.mkdir(parents=True, exist_ok=True)
             item.parser.parent.mkdir(parents=True, exist_ok=True)
-            item.log.write_bytes(log_bytes(item.name))
+            item.log.write_bytes(log_bytes(item.name, story=story))
             os.utime(item.log, (last, last))
             item.parser.write_text((parsers / item.parser.name).read_text(encoding="utf-8"), encoding="utf-8")
     except OSError as error:
