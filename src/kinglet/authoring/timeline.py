@@ -124,7 +124,9 @@ def _rules(result: Result, known: pl.DataFrame, local: str, reference: datetime)
                 _order(texts, lines, fmt, rule, reference) for fmt in rule.reading.formats if first_of(fmt)
             )
         zone = "in the text" if all(fmt.has_zone for fmt in rule.reading.formats) else rule.reading.zone or local
-        if rule.zone_slot is not None:
+        if all(fmt.epoch for fmt in rule.reading.formats):
+            zone = ""
+        elif rule.zone_slot is not None:
             zone = f"in `{rule.zone_slot}`"
         yield RuleShare(rule.label, mine.height, [fmt.text for fmt in rule.reading.formats], zone, said)
 

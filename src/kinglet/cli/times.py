@@ -18,32 +18,46 @@ if TYPE_CHECKING:
     from kinglet.authoring.timeline import Step, Timeline
 
 _NAMES = 9
+_STAMP = 32
 
 
-def render_stamps(out: Console, events: Sequence[ShownEvent], zone: str) -> None:
+def render_stamps(out: Console, events: Sequence[ShownEvent], times: Timeline) -> None:
     """The stamp of each shown event, its instant in UTC and in the log's zone, and how it was found."""
+    zone = times.zone
     local = ZoneInfo(zone) if is_zone(zone) and zone != "UTC" else None
     rows = [
         (
             f"{event.line}",
-            _shortened(visible(event.raw[slice(*event.stamp)]), 32) if event.stamp else "-",
+            _shortened(visible(event.raw[slice(*event.stamp)]), _STAMP) if event.stamp else "-",
             _instant(event.time) + "Z" if event.time else "-",
             _local(event.time, local) if event.time and local else "",
-            ", ".join((event.time_rule or "no rule", *event.time_notes)) if event.time else "no time",
         )
         for event in events
     ]
-    titles = ("line", "stamp", "UTC", zone if local else "", "how")
+    titles = ("line", "stamp", "UTC", zone if local else "")
     widths = [max(len(row[i]) for row in (titles, *rows)) for i in range(len(titles))]
+    several = len(times.rules) > 1
     out.print()
-    for row in (titles, *rows):
+    for event, row in zip((None, *events), (titles, *rows), strict=True):
         line = Text(f"  {row[0]:>{widths[0]}}  ", style="dim")
-        cells = [f"{row[i]:<{widths[i]}}" for i in (1, 2, 3) if widths[i]]
-        left = out.width - len(line) - sum(len(cell) + 2 for cell in cells)
+        indent = len(line)
         line.append(
-            "  ".join([*cells, _shortened(row[4], max(left, 8))]).rstrip(), style="" if row is not titles else "dim"
+            "  ".join(f"{row[i]:<{widths[i]}}" for i in (1, 2, 3) if widths[i]), style="not dim" if event else ""
         )
-        out.print(line, soft_wrap=True)
+        how = _how(event, several) if event is not None else "how"
+        if len(line) + 2 + len(how) <= out.width:
+            out.print(line.append("  " + how if how else "", style="not dim" if event else ""))
+        else:
+            out.print(line)
+            for piece in Text(how, style="dim").wrap(out, out.width - indent):
+                piece.rstrip()
+                out.print(Text(" " * indent).append_text(piece))
+
+
+def _how(event: ShownEvent, several: bool) -> str:
+    if event.time is None:
+        return "no time"
+    return ", ".join(([f"by {event.time_rule}"] if several and event.time_rule else []) + list(event.time_notes))
 
 
 def render_timeline(out: Console, times: Timeline) -> None:
@@ -63,7 +77,7 @@ def _lines(times: Timeline) -> list[tuple[str, str]]:
         lines.append(("range", f"{_instant(times.first)}Z to {_instant(times.last)}Z, {span}"))
     for rule in times.rules:
         share = f"{rule.events:,} of {times.events:,}" if rule.events < times.events else f"all {times.events:,}"
-        zone = f", zone {rule.zone}" if rule.zone != times.zone else ""
+        zone = f", zone {rule.zone}" if rule.zone not in (times.zone, "") else ""
         lines.append(("found", f"{share} by {rule.rule}: {' or '.join(rule.formats)}{zone}"))
         if rule.order:
             lines.append(("", rule.order))
@@ -107,7 +121,7 @@ def _instant(moment: datetime) -> str:
 
 def _local(moment: datetime, zone: ZoneInfo) -> str:
     local = moment.astimezone(zone)
-    return f"{_instant(local)} {local:%z}"[:-2] + ":" + f"{local:%z}"[3:5]
+    return f"{local:%Y-%m-%d %H:%M:%S} {local:%z}"[:-2] + ":" + f"{local:%z}"[3:5]
 
 
 def _shortened(text: str, most: int) -> str:

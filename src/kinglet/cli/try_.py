@@ -140,7 +140,7 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
         from kinglet.cli.times import render_stamps, render_timeline
 
         if shown.events:
-            render_stamps(out, shown.events, shown.times.zone)
+            render_stamps(out, shown.events, shown.times)
         render_timeline(out, shown.times)
     _render_values(out, shown)
     _render_faults(out, result, shown)

@@ -32,7 +32,7 @@ def from_epoch(text: pl.Series, unit: str) -> Stamps:
     else:
         bits = notes.where(count.is_not_null(), "unit-by-size")
         micros = pl.Series([None], dtype=pl.Int64).new_from_index(0, len(text))
-        beyond = micros
+        beyond = micros.clone()
         size = count.abs()
         for size_of, low, high in zip(_UNITS, (0, *_SIZES), (*_SIZES, 2**63 - 1), strict=True):
             rows = size.is_between(low, high, closed="left").fill_null(False).arg_true()

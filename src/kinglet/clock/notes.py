@@ -23,8 +23,9 @@ NOTES = (
     Note("date-of-previous", "no date in the text; that of the event before, or the day after it"),
     Note("date-of-name", "no date in the text; that in the name of the log, or a day after it"),
     Note("date-nearest", "no date in the text; the one nearest to the log's reference"),
-    Note("time-of-previous", "no stamp; the time of the event before"),
-    Note("time-of-log", "no stamp; the reference of the log"),
+    Note("date-of-event", "no date in the text; the one nearest to the event's time"),
+    Note("time-of-previous", "no stamp that can be read; the time of the event before"),
+    Note("time-of-log", "no stamp that can be read; the reference of the log"),
 )
 BIT = {note.name: 1 << i for i, note in enumerate(NOTES)}
 """The bit of each note in a column of notes."""

@@ -228,9 +228,20 @@ def _wall(time: pl.Series, zone: Zone) -> pl.Series:
     return local.dt.replace_time_zone(None).to_physical()
 
 
+def near(of_day: pl.Series, time: pl.Series, zone: Zone) -> Times:
+    """Stamps without a date as the instants nearest to other instants, in microseconds."""
+    wall = _wall(time, zone)
+    day = wall // DAY
+    ahead = of_day - wall % DAY
+    day = day + (ahead < -DAY // 2).cast(pl.Int64) - (ahead > DAY // 2).cast(pl.Int64)
+    local = to_utc(day * DAY + of_day, zone)
+    bit = pl.Series([notes.BIT["date-of-event"]], dtype=notes.DTYPE)
+    return Times(local.time, (local.notes | bit).set(local.time.is_null(), 0), local.later)
+
+
 def filled(times: Times, rows: pl.Series, known: Known) -> Times:
     """The time of the event before for events without one, as far as there is one."""
-    time = times.time
+    time = times.time.clone()
     if known.last is not None and time.item(0) is None:
         time = time.scatter(0, known.last)
     time = time.forward_fill()

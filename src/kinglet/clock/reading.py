@@ -281,7 +281,7 @@ class _Reading:
         """Stamps of which some carry a year."""
         height = len(clock)
         time = pl.Series([None], dtype=pl.Int64).new_from_index(0, height)
-        later, bits = time, notes.none(height)
+        later, bits = time.clone(), notes.none(height)
         good = pl.Series([False]).new_from_index(0, height)
         for rows in (year.is_not_null().arg_true(), year.is_null().arg_true()):
             some = {name: column.gather(rows) for name, column in found.items()}
@@ -333,7 +333,7 @@ class _Reading:
         if offset is None and (named is None or named.null_count() == height):
             return to_utc(wall, self.zone), good
         time = pl.Series([None], dtype=pl.Int64).new_from_index(0, height)
-        later, bits = time, notes.none(height)
+        later, bits = time.clone(), notes.none(height)
         left = pl.Series([True]).new_from_index(0, height)
         if offset is not None:
             time = wall - offset.cast(pl.Int64) * _SECOND

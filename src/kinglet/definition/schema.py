@@ -177,9 +177,9 @@ class TimeRule(Section):
     year: Literal["nearest"] | int | None = Field(None, description="for stamps without a year")
     pivot: int | None = Field(None, ge=0, le=100, description="two-digit years from here on are 19xx; 70 unless given")
     date: Annotated[
-        list[Literal["previous", "file"]],
+        list[Literal["previous", "file", "event"]],
         BeforeValidator(_as_list),
-        _one_or_many({"type": "string", "enum": ["previous", "file"]}),
+        _one_or_many({"type": "string", "enum": ["previous", "file", "event"]}),
     ] = Field([], description="where stamps without a date take it from")
     to: str | None = Field(None, description="a field for this stamp, which then is not the event's time")
     nanoseconds: str | None = Field(None, description="a field for nanoseconds since 1970")

@@ -17,8 +17,8 @@ from kinglet.engine.convert import Faults, convert
 from kinglet.engine.extract import extract
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STAMP, STATES, Plan, Reading
-from kinglet.engine.settling import Memory, Placed, needs_order, settle
-from kinglet.engine.timing import Timing, nanoseconds, timing
+from kinglet.engine.settling import Memory, Placed, needs_order, settle, zone_of
+from kinglet.engine.timing import Timing, dated_fields, nanoseconds, timing
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
@@ -95,7 +95,9 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
         )
         placed = settled([Placed(item.group.rows, item.timing) for item in found], batch.sources, source_of)
         found = [item._replace(timing=part.timing) for item, part in zip(found, placed, strict=True)]
-    parts = tuple(_finish(plan, item, reference) for item in found)
+    zones = {rule.field: zone_of(rule, options.zone) for rule in plan.times if rule.field is not None}
+    dated = (item._replace(timing=item.timing._replace(fields=dated_fields(item.timing, zones))) for item in found)
+    parts = tuple(_finish(plan, item, reference) for item in dated)
     return Parsed(plan, batch.sources, parts, batch.bytes_read, reference)
 
 

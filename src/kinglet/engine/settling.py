@@ -38,11 +38,12 @@ def needs_order(plan: Plan, zone: str | None) -> bool:
 def _may_repeat(rule: TimeRulePlan, zone: str | None) -> bool:
     if all(fmt.has_zone for fmt in rule.reading.formats):
         return any("%Z" in fmt.text for fmt in rule.reading.formats)
-    found = _zone(rule, zone)
+    found = zone_of(rule, zone)
     return rule.zone_slot is not None or found.name is not None
 
 
-def _zone(rule: TimeRulePlan, zone: str | None) -> Zone:
+def zone_of(rule: TimeRulePlan, zone: str | None) -> Zone:
+    """The zone of a rule's stamps that carry none; zone: that of the call."""
     return find_zone(rule.reading.zone or zone or "UTC", rule.reading.zones) or Zone()
 
 
@@ -155,7 +156,7 @@ def _settled(plan: Plan, log: _Log, whole: _Whole, known: Known) -> tuple[Times,
         for number, rule in enumerate(numbered):
             rows = ((whole.rule == number).fill_null(False) & times.of_day.is_not_null()).arg_true()
             if len(rows):
-                dates = Dates(_zone(rule, log.zone), rule.of_previous, rule.of_log, log.name, log.reference)
+                dates = Dates(zone_of(rule, log.zone), rule.of_previous, rule.of_log, log.name, log.reference)
                 times = dated(times, rows, dates, known)
     times, known = second_hours(times, known)
     if plan.missing == "previous" and times.time.null_count():

@@ -73,12 +73,17 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
             message, _, hint = str(error).partition("; ")
             report((*path, "format"), message, hint)
     undated = [fmt.text for fmt in formats if not fmt.has_date]
+    ways = ["event"] if rule.to else ["previous", "file"]
     if undated and not rule.date:
+        wanted = " or ".join(f"`date: {way}`" for way in ways)
+        report((*path, "format"), f"{undated[0]!r} reads no date", f"add {wanted}, or a month and a day to the format")
+    elif wrong := [way for way in rule.date if way not in ways]:
+        of = "a further stamp takes its date from the event" if rule.to else "the event's time cannot come from itself"
         report(
-            (*path, "format"),
-            f"{undated[0]!r} reads no date",
-            "add `date: previous` or `date: file`, or a month and a day to the format",
+            (*path, "date"), f"`{wrong[0]}` does not go here: {of}", "write " + " or ".join(f"`{way}`" for way in ways)
         )
+    elif rule.date and formats and not undated:
+        report((*path, "date"), "every format of this rule reads a date", "leave `date` out")
     zone = rule.zone if isinstance(rule.zone, str) else clock.zone
     if isinstance(rule.zone, str):
         _check_zone(rule.zone, table, (*path, "zone"), report)
@@ -90,7 +95,7 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
     search = None
     if rule.after is not None or rule.find is not None:
         search = Search(
-            one_of([fmt.shape for fmt in formats]) if formats else "",
+            one_of([fmt.shape for fmt in sorted(formats, key=_parts, reverse=True)]) if formats else "",
             rule.after,
             rule.find == "start",
             rule.within,
@@ -108,6 +113,11 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
         field=rule.to,
         nanos=rule.nanoseconds,
     )
+
+
+def _parts(fmt: Format) -> int:
+    """How much a format reads; in a search one that reads more goes first, for it may begin like another."""
+    return max((len(form.parts) for form in fmt.forms), default=0)
 
 
 def _label(rule: TimeRule) -> str:

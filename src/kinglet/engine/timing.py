@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
 from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.clock import notes
+from kinglet.clock.order import near
 from kinglet.clock.reading import INSTANT, Reference, Stamps, read
+from kinglet.clock.zones import Zone
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import Limits, Plan
 
@@ -37,6 +40,7 @@ class FieldStamps(NamedTuple):
 
     time: pl.Series
     notes: pl.Series
+    of_day: pl.Series | None
     beyond: pl.Series | None
     faults: Faults
 
@@ -100,13 +104,16 @@ def _believed(stamps: Stamps, limits: Limits, reference: Reference) -> tuple[Sta
 def _as_field(known: FieldStamps | None, stamps: Stamps, faults: Faults) -> FieldStamps:
     """A stamp as a field of its own; the first rule for it that gives an instant wins."""
     if known is None:
-        return FieldStamps(stamps.time, stamps.notes, stamps.beyond, faults)
+        return FieldStamps(stamps.time, stamps.notes, stamps.of_day, stamps.beyond, faults)
     taken = known.time.is_not_null()
     time = known.time.zip_with(taken, stamps.time)
     gone = time.is_null()
+    if known.of_day is not None:
+        taken = taken | known.of_day.is_not_null()
     return FieldStamps(
         time,
         known.notes.zip_with(taken, stamps.notes),
+        _either(taken, known.of_day, stamps.of_day),
         _either(taken, known.beyond, stamps.beyond),
         [(name, mask & gone) for name, mask in (*known.faults, *faults)],
     )
@@ -157,3 +164,21 @@ def nanoseconds(time: pl.Series, beyond: pl.Series | None) -> pl.Series:
     limit = (2**63 - 1) // 1000
     nanos = micros.set((micros.abs() >= limit).fill_null(False), None) * 1000
     return nanos if beyond is None else nanos + beyond.fill_null(0).cast(pl.Int64)
+
+
+def dated_fields(found: Timing, zones: Mapping[str, Zone]) -> dict[str, FieldStamps]:
+    """The further stamps, with the date nearest to the event's time where they have none; zones are those of fields."""
+    dated: dict[str, FieldStamps] = {}
+    for name, stamps in found.fields.items():
+        if stamps.of_day is not None:
+            times = near(stamps.of_day, found.time.to_physical(), zones[name])
+            instants = times.time.cast(pl.Datetime("us")).dt.replace_time_zone("UTC")
+            bare = stamps.time.is_null() & stamps.of_day.is_not_null()
+            stamps = stamps._replace(
+                time=stamps.time.zip_with(~bare, instants),
+                notes=stamps.notes.zip_with(~bare, stamps.notes | times.notes),
+                faults=[*stamps.faults, (f"no-date:{name}", bare & instants.is_null())],
+                of_day=None,
+            )
+        dated[name] = stamps
+    return dated
