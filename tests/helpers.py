@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import gc
 import io
+import json
 import os
 import subprocess
 import sys
@@ -12,7 +13,7 @@ import tempfile
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from kinglet.cli.main import main
 
@@ -83,6 +84,10 @@ class Called(NamedTuple):
     status: int
     out: str
     err: str
+
+    def json(self) -> Any:
+        """What was printed with `--json`."""
+        return json.loads(self.out)
 
 
 def kinglet(*arguments: str | Path) -> Called:

@@ -57,8 +57,8 @@ def _rules(parser: Parser) -> Iterator[_Rule]:
         event = parser.parse([case.raw], at=case.at).events.row(0, named=True)
         for rule in parser.plan.times:
             text = event.get(rule.slot) if rule.slot is not None else event["raw"]
-            if isinstance(text, str) and rule.search is not None:
-                place = rule.search.place(text)
+            if isinstance(text, str) and rule.searches:
+                place = rule.searches[0].place(text)
                 text = text[slice(*place)] if place is not None else None
             if isinstance(text, str):
                 texts[rule.label].append(text)

@@ -6,6 +6,7 @@ import functools
 import re
 from typing import NamedTuple
 
+from kinglet.clock.reading import is_read
 from kinglet.engine.plan import Plan, Reading, TimeRulePlan
 
 
@@ -43,11 +44,14 @@ def stamp_place(rule: TimeRulePlan, raw: str, found: list[Span]) -> tuple[int, i
         span = next((span for span in found if span.field == rule.slot), None)
         if span is None:
             return None
-        if rule.search is None:
+        if not rule.searches:
             return span.start, span.end
         base, text = span.start, raw[span.start : span.end]
-    place = rule.search.place(text) if rule.search is not None else None
-    return (base + place[0], base + place[1]) if place is not None else None
+    places = [place for search in rule.searches if (place := search.place(text)) is not None]
+    for start, end in places:
+        if is_read(text[start:end], rule.reading):
+            return base + start, base + end
+    return (base + places[0][0], base + places[0][1]) if places else None
 
 
 def first_match(reading: Reading, text: str) -> re.Match[str] | None:

@@ -82,7 +82,7 @@ def timeline(result: Result, zone: str | None = None) -> Timeline:
     first = first if isinstance(first, datetime) else None
     last = last if isinstance(last, datetime) else None
     gaps, steps_back, back = _steps(known)
-    references = {source.name: source.reference for batch in result.batches for source in batch.sources}
+    references = dict(_references(result))
     reference = next(iter(references.values()), None)
     arrived = known.filter(
         pl.col("time") == pl.col("file").replace_strict(references, default=None, return_dtype=times.dtype)
@@ -104,6 +104,13 @@ def timeline(result: Result, zone: str | None = None) -> Timeline:
     )
 
 
+def _references(result: Result) -> Iterator[tuple[str, datetime]]:
+    """The reference of each log by its name."""
+    for batch in result.batches:
+        for i, source in enumerate(batch.sources):
+            yield source.name, batch.reference[i] if isinstance(batch.reference, pl.Series) else batch.reference
+
+
 def _zone_of_rules(rules: tuple[TimeRulePlan, ...]) -> str | None:
     return next((rule.reading.zone for rule in rules if rule.field is None and rule.reading.zone), None)
 
@@ -115,8 +122,8 @@ def _rules(result: Result, known: pl.DataFrame, local: str, reference: datetime)
             continue
         mine = known.filter(pl.col("time_rule") == rule.label)
         texts = events[rule.slot] if rule.slot is not None and rule.slot in events.columns else events["raw"]
-        if rule.search is not None and texts.dtype == pl.String:
-            texts = rule.search.texts(texts)
+        if rule.searches and texts.dtype == pl.String:
+            texts = rule.searches[0].texts(texts)
         said = ""
         if texts.dtype == pl.String:
             lines = events["line"]

@@ -24,6 +24,9 @@ EPOCH_UNITS: dict[str, int | None] = {
 
 EPOCH_SHAPE = r"-?[0-9]{1,20}(?:\.[0-9]{1,9})?"
 
+_EPOCH_DIGITS = {"epoch": "9,11", "epoch_ms": "12,14", "epoch_us": "15,17", "epoch_ns": "18,20", "epoch_any": "9,20"}
+"""The digits of counts from the years 1973 to 5138; shorter numbers are everywhere."""
+
 _DATED = ({"month", "day"}, {"month_name", "day"}, {"day_of_year"}, {"week_year", "week", "weekday"}, {"epoch"})
 _CLOCKED = ({"hour"}, {"hour_of_half", "half"}, {"epoch"})
 
@@ -62,6 +65,11 @@ class Format(NamedTuple):
     @property
     def epoch(self) -> bool:
         return self.text in EPOCH_UNITS
+
+    @property
+    def search_shape(self) -> str:
+        """The same where it has to be found among other text."""
+        return rf"[0-9]{{{_EPOCH_DIGITS[self.text]}}}(?:\.[0-9]{{1,9}})?" if self.epoch else self.shape
 
     @property
     def shape(self) -> str:

@@ -29,12 +29,14 @@ _NAME_DATE = re.compile(r"(?<![0-9])((?:19|20)[0-9]{2})([-_.]?)([01][0-9])\2([0-
 class Known(NamedTuple):
     """What is known of a log so far, in microseconds.
 
-    first, last: its first and its latest instant in the order of the log. high: the latest first
-    reading in the last hour that occurred twice. second: whether its second reading has begun.
+    first, last: its first and its latest instant in the order of the log. plain: the latest that was
+    read from a stamp of one meaning. high: the latest first reading in the last hour that occurred
+    twice. second: whether its second reading has begun.
     """
 
     first: int | None = None
     last: int | None = None
+    plain: int | None = None
     high: int | None = None
     second: bool = False
 
@@ -64,10 +66,12 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
     from there on the second. In a log that runs back in time the first is taken.
     """
     if times.later is None or times.later.null_count() == len(times.later):
-        return times, known
+        return times, plainly(times.time, known)
     time, bits = times.time, times.notes
     start = known.first if known.first is not None else _first(time)
-    plain = time.set(times.later.is_not_null(), None).forward_fill()
+    single = time.set(times.later.is_not_null(), None)
+    plain = single.forward_fill()
+    plain = plain if known.plain is None else plain.fill_null(known.plain)
     rows = times.later.is_not_null().arg_true()
     while len(rows):
         first = time.gather(rows)
@@ -77,19 +81,15 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
         first, second = first.filter(here), times.later.gather(some)
         same = known.high is not None and abs(known.high - low) < DAY // 2
         before = plain.gather(some)
-        if not same and known.last is not None:
-            before = before.fill_null(known.last)
         high = first.cum_max().shift(1)
         if same and known.high is not None:
             high = high.fill_null(known.high).clip(lower_bound=known.high)
         goes_back = (high - first > REPEAT).fill_null(False)
         is_over = ((before - first > REPEAT) & (before < 2 * second - first + _AROUND)).fill_null(False)
-        turned = (goes_back | is_over).cum_max()
+        runs_back = (before < start).fill_null(False) if start is not None else goes_back & ~goes_back
+        turned = ((goes_back | is_over) & ~runs_back).cum_max()
         if same and known.second:
             turned = pl.Series([True]).new_from_index(0, len(some))
-        last = before.drop_nulls()
-        if start is not None and len(last) and int(last.item(-1)) < start:
-            turned = pl.Series([False]).new_from_index(0, len(some))
         time = time.scatter(some, first.zip_with(~turned, second))
         change = pl.Series([notes.BIT["hour-twice-first"] | notes.BIT["hour-twice-second"]], dtype=notes.DTYPE)
         marks = bits.gather(some)
@@ -98,7 +98,13 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
         known = known._replace(
             high=max(top, known.high) if same and known.high is not None else top, second=bool(turned.item(-1))
         )
-    return times._replace(time=time, notes=bits, later=None), known
+    return times._replace(time=time, notes=bits, later=None), plainly(single, known)
+
+
+def plainly(single: pl.Series, known: Known) -> Known:
+    """What is known behind times that were read from stamps of one meaning."""
+    some = single.drop_nulls()
+    return known._replace(plain=int(some.item(-1))) if len(some) else known
 
 
 def _first(time: pl.Series) -> int | None:

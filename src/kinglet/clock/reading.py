@@ -94,6 +94,12 @@ def instants(text: pl.Series, reading: TimeReading, reference: Reference, zone: 
     return read(text, reading, reference, zone).time
 
 
+def is_read(text: str, reading: TimeReading) -> bool:
+    """Whether a stamp can be read."""
+    found = read(pl.Series([text]), reading, datetime.now(UTC))
+    return not found.time.null_count() or (found.of_day is not None and not found.of_day.null_count())
+
+
 def read(
     text: pl.Series, reading: TimeReading, reference: Reference, zone: str | None = None, zones: pl.Series | None = None
 ) -> Stamps:

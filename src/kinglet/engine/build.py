@@ -277,7 +277,7 @@ def _mappings(work: _Build) -> None:
     model = load_model()
     envelope = {item.name: item.dtype for item in work.envelope.fields} if work.envelope else {}
     envelope |= time_rules.given(work.times, envelope)
-    stamps = tuple(rule.slot for rule in work.times if rule.slot is not None and rule.search is None)
+    stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)
 
     def told(path: Path, message: str) -> None:
         text, _, hint = message.partition("; ")

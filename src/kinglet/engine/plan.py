@@ -81,7 +81,8 @@ class TimeRulePlan(NamedTuple):
     """A place where a stamp may stand.
 
     label: what it is called in results. slot: the field that holds it; None for the raw event.
-    search: how to find it there, where it is not all of it. zone_slot: the field that holds its
+    searches: how to find it there, where it is not all of it; the later ones, for fewer formats,
+    where what the earlier ones find cannot be read. zone_slot: the field that holds its
     zone. field: the field that it becomes; None for the event's time, of which the first rule
     that gives an instant wins. nanos: a field for its nanoseconds since 1970.
     """
@@ -89,7 +90,7 @@ class TimeRulePlan(NamedTuple):
     label: str
     slot: str | None
     reading: TimeReading
-    search: Search | None = None
+    searches: tuple[Search, ...] = ()
     zone_slot: str | None = None
     of_previous: bool = False
     of_log: bool = False

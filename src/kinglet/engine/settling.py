@@ -9,7 +9,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.clock import notes
-from kinglet.clock.order import Dates, Known, Times, after, dated, filled, second_hours
+from kinglet.clock.order import Dates, Known, Times, after, dated, filled, plainly, second_hours
 from kinglet.clock.reading import INSTANT
 from kinglet.clock.zones import Zone, find_zone
 from kinglet.engine.plan import Plan, TimeRulePlan
@@ -98,7 +98,8 @@ def settle(
             .agg(pl.col("time").sort_by("row").first().alias("first"), pl.col("time").sort_by("row").last())
         )
         for index, first, last in ends.select("of", "first", "time").iter_rows():
-            known[index] = after(pl.Series([first, last]), known[index])
+            ends_of = pl.Series([first, last])
+            known[index] = plainly(ends_of, after(ends_of, known[index]))
     return settled, {id(source): (source, known[i]) for i, source in enumerate(sources)}
 
 

@@ -38,7 +38,7 @@ def rules(definition: ParserFile, document: Document, report: Report) -> list[Ti
     for rule, path in zip(definition.time, paths(definition, document), strict=True):
         plan = _rule(rule, path, table, definition.clock, report)
         count = labels[plan.label] = labels.get(plan.label, 0) + 1
-        if any((plan.slot, plan.field, plan.search) == (other.slot, other.field, other.search) for other in found):
+        if any((plan.slot, plan.field, plan.searches) == (other.slot, other.field, other.searches) for other in found):
             report((*path, "from"), f"`{rule.from_}` has a rule already", "give one rule all its formats")
         found.append(plan._replace(label=f"{plan.label} ({count})") if count > 1 else plan)
     return found
@@ -54,7 +54,7 @@ def shapes(plans: list[TimeRulePlan]) -> dict[str, str]:
     """The regex of each slot that holds a stamp and nothing else."""
     found: dict[str, list[str]] = {}
     for plan in plans:
-        if plan.slot is not None and plan.search is None:
+        if plan.slot is not None and not plan.searches:
             found.setdefault(plan.slot, []).extend(fmt.shape for fmt in plan.reading.formats)
     return {slot: one_of(some) for slot, some in found.items()}
 
@@ -73,14 +73,14 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
             message, _, hint = str(error).partition("; ")
             report((*path, "format"), message, hint)
     undated = [fmt.text for fmt in formats if not fmt.has_date]
-    ways = ["event"] if rule.to else ["previous", "file"]
+    dates = ["event"] if rule.to else ["previous", "file"]
     if undated and not rule.date:
-        wanted = " or ".join(f"`date: {way}`" for way in ways)
+        wanted = " or ".join(f"`date: {way}`" for way in dates)
         report((*path, "format"), f"{undated[0]!r} reads no date", f"add {wanted}, or a month and a day to the format")
-    elif wrong := [way for way in rule.date if way not in ways]:
+    elif wrong := [way for way in rule.date if way not in dates]:
         of = "a further stamp takes its date from the event" if rule.to else "the event's time cannot come from itself"
         report(
-            (*path, "date"), f"`{wrong[0]}` does not go here: {of}", "write " + " or ".join(f"`{way}`" for way in ways)
+            (*path, "date"), f"`{wrong[0]}` does not go here: {of}", "write " + " or ".join(f"`{way}`" for way in dates)
         )
     elif rule.date and formats and not undated:
         report((*path, "date"), "every format of this rule reads a date", "leave `date` out")
@@ -92,21 +92,18 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
             check_regex(rule.after)
         except RegexError as error:
             report((*path, "after"), error.message, error.hint, offset=max(error.offset, 0), excerpt=rule.after)
-    search = None
+    searches: tuple[Search, ...] = ()
     if rule.after is not None or rule.find is not None:
-        search = Search(
-            one_of([fmt.shape for fmt in sorted(formats, key=_parts, reverse=True)]) if formats else "",
-            rule.after,
-            rule.find == "start",
-            rule.within,
-        )
+        shapes = [fmt.search_shape for fmt in sorted(formats, key=_parts, reverse=True)]
+        ways = (one_of(shapes[i:]) for i in range(len(shapes)))
+        searches = tuple(Search(way, rule.after, rule.find == "start", rule.within) for way in ways)
     year = rule.year if isinstance(rule.year, int) else None
     pivot = PIVOT if rule.pivot is None else rule.pivot
     return TimeRulePlan(
         label=rule.to or _label(rule),
         slot=rule.from_,
         reading=TimeReading(tuple(formats), zone, year, pivot, table),
-        search=search,
+        searches=searches,
         zone_slot=rule.zone.from_ if isinstance(rule.zone, ZoneFrom) else None,
         of_previous="previous" in rule.date,
         of_log="file" in rule.date,
@@ -155,7 +152,7 @@ def check_fields(
                 continue
             if name in RESERVED:
                 report((*path, key), f"`{name}` is a column of every event", f"call the field `log_{name}`")
-            elif name in slots and (name != plan.slot or key != "to" or plan.search is not None):
+            elif name in slots and (name != plan.slot or key != "to" or plan.searches):
                 report((*path, key), f"`{name}` is a slot already", f"call the field `{name}_time`")
             elif not name.isidentifier():
                 report((*path, key), f"`{name}` is no name of a field", "use letters, digits and underscores")

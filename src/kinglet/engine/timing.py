@@ -13,7 +13,7 @@ from kinglet.clock.order import near
 from kinglet.clock.reading import INSTANT, Reference, Stamps, read
 from kinglet.clock.zones import Zone
 from kinglet.engine.convert import Faults
-from kinglet.engine.plan import Limits, Plan
+from kinglet.engine.plan import Limits, Plan, TimeRulePlan
 
 
 class Timing(NamedTuple):
@@ -61,9 +61,8 @@ def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference
         if rule.slot is not None and rule.slot not in texts.columns:
             continue
         text = texts[rule.slot] if rule.slot is not None else raw
-        text = rule.search.texts(text) if rule.search is not None else text
         zones = texts[rule.zone_slot] if rule.zone_slot in texts.columns else None
-        stamps = read(text, rule.reading, reference, zone, zones)
+        text, stamps = _searched(rule, text, reference, zone, zones)
         stamps, strange = _believed(stamps, plan.limits, reference)
         unread = stamps.time.is_null() & text.is_not_null()
         if stamps.of_day is not None:
@@ -76,6 +75,31 @@ def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference
         else:
             found = _first_wins(found, number, text, stamps, faults)
     return found
+
+
+def _searched(
+    rule: TimeRulePlan, text: pl.Series, reference: Reference, zone: str | None, zones: pl.Series | None
+) -> tuple[pl.Series, Stamps]:
+    """The text of a rule's stamps, and what they say."""
+    if not rule.searches:
+        return text, read(text, rule.reading, reference, zone, zones)
+    found = rule.searches[0].texts(text)
+    stamps = read(found, rule.reading, reference, zone, zones)
+    for search in rule.searches[1:]:
+        unread = stamps.time.is_null() & found.is_not_null()
+        unread = unread & stamps.of_day.is_null() if stamps.of_day is not None else unread
+        if not unread.any():
+            break
+        other = search.texts(text.set(~unread, None))
+        more = read(other, rule.reading, reference, zone, zones)
+        good = more.time.is_not_null() if more.of_day is None else more.time.is_not_null() | more.of_day.is_not_null()
+        found = other.zip_with(good, found)
+        stamps = Stamps(
+            more.time.zip_with(good, stamps.time),
+            more.notes.zip_with(good, stamps.notes),
+            *(_either(good, new, old) for new, old in zip(more[2:], stamps[2:], strict=True)),
+        )
+    return found, stamps
 
 
 def _believed(stamps: Stamps, limits: Limits, reference: Reference) -> tuple[Stamps, pl.Series | None]:
