@@ -23,6 +23,7 @@ from datetime import date
 from pathlib import Path
 
 from access_log import access_log
+from stamps import FORMS
 
 HERE = Path(__file__).parent
 PAGE = HERE.parent / "docs" / "benchmarks.md"
@@ -125,6 +126,47 @@ def cutting(lines: int, rounds: int) -> list[Row]:
         speeds = [f"{lines / statistics.median(found[way]):,.0f}" for way in (ours, theirs)]
         rows.append(
             (ours.removeprefix("kinglet-"), f"{speeds[0]} (at least {least:,})", theirs, speeds[1], f"{ratios:.1f}")
+        )
+    return rows
+
+
+def reading_stamps(count: int, rounds: int) -> list[Row]:
+    """Columns of stamps, in turn with what reads them elsewhere; seconds without start-up."""
+
+    def taken(way: str, name: str, some: int) -> float:
+        command = [sys.executable, str(HERE / "stamps.py"), way, name, str(some)]
+        read, seconds = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()
+        assert int(read) == some, f"{way}, {name}: {read} of {some}"
+        return float(seconds) / some
+
+    rows: list[Row] = []
+    plain: list[float] = []
+    for name, form in FORMS.items():
+        ours: list[float] = []
+        against: dict[str, list[float]] = {"strptime": [], "pandas": [], "polars": []}
+        for i in range(rounds):
+            ours.append(taken("kinglet", name, count))
+            if form.strptime:
+                against["strptime"].append(taken("strptime", name, count // 10) / ours[-1])
+                against["pandas"].append(taken("pandas", name, count) / ours[-1])
+            if form.polars:
+                against["polars"].append(ours[-1] / taken("polars", name, count))
+            elif name != "five mixed":
+                against["polars"].append(ours[-1] / taken("polars", "milliseconds", count))
+            if name == "milliseconds":
+                plain = ours
+            if name == "five mixed":
+                against["polars"].append(ours[-1] / plain[i])
+        shown = {way: f"{statistics.median(found):.3g}" if found else "-" for way, found in against.items()}
+        limit = "at most 2, against milliseconds" if name == "five mixed" else f"at most {1.5 if form.polars else 4}"
+        rows.append(
+            (
+                name,
+                f"{1 / statistics.median(ours):,.0f}",
+                shown["strptime"] + (" (at least 25)" if form.strptime else ""),
+                shown["pandas"] + (" (at least 1.2)" if form.strptime else ""),
+                f"{shown['polars']} ({limit})",
+            )
         )
     return rows
 

@@ -35,9 +35,9 @@ def is_clock(hour: Any, minute: Any, second: Any) -> Any:
     return ((hour <= 23) & (minute <= 59) & (second <= 60)) | ((hour == 24) & (minute == 0) & (second == 0))
 
 
-def micros(hour: Any, minute: Any, second: Any) -> Any:
-    """Microseconds since midnight; `second` must be of 64 bits."""
-    return (hour * 3600 + minute * 60 + second) * 1_000_000
+def seconds(hour: Any, minute: Any, second: Any) -> Any:
+    """Seconds since midnight."""
+    return hour * 3600 + minute * 60 + second
 
 
 def weekday(day_number: Any) -> Any:

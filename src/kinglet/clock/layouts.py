@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import functools
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -18,14 +18,15 @@ import numpy.typing as npt
 import polars as pl
 
 from kinglet.clock import directives
-from kinglet.clock.calendar import days, exists, is_clock, micros
+from kinglet.clock.calendar import days, exists, is_clock, seconds
 from kinglet.clock.directives import Blanks, Text
 from kinglet.clock.formats import Form
-from kinglet.clock.parts import MONTHS, WEEKDAYS, Parts
+from kinglet.clock.parts import NAMES, Parts
 
 Bytes = npt.NDArray[np.uint8]
 Numbers = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]
+Rows = npt.NDArray[np.intp]
 
 _LONGEST = 64
 _MOST = 12
@@ -43,6 +44,8 @@ class Place(NamedTuple):
 
 
 _FEW_YEARS = 200
+_BLOCK = 16_384
+"""Stamps that are read at a time."""
 
 Layout = tuple[Place, ...]
 
@@ -89,82 +92,106 @@ def _place(token: directives.Token, at: int, width: int) -> Place:
     return Place(token.directive.part, at, width, blank=token.directive.shape.startswith(" ?"))
 
 
-def by_layouts(text: pl.Series, form: Form) -> tuple[Parts, pl.Series]:
-    """The parts of stamps, as `parts.by_regex` gives them, and a mask of the stamps that were read."""
-    ways = layouts(form)
+class Piece(NamedTuple):
+    """Stamps of one form: the rows they stand in, None for all, and their parts as `parts.by_regex` gives them."""
+
+    form: int
+    rows: pl.Series | None
+    parts: Parts
+
+
+def by_layouts(text: pl.Series, forms: Sequence[Form]) -> list[Piece]:
+    """The stamps that fit a layout of some form, of several the first; the forms by their numbers."""
     height = len(text)
+    known = [layouts(form) for form in forms]
     lengths = text.str.len_bytes()
-    known = [length for length in lengths.unique().drop_nulls() if length in ways] if ways else []
-    if not known:
-        return {}, pl.Series([False]).new_from_index(0, height)
-    if len(known) == 1 and lengths.null_count() == 0 and (lengths == known[0]).all():
-        pieces = _of_length(text, known[0], ways[known[0]])
-        if len(pieces) == 1 and pieces[0][0] is None:
-            return pieces[0][1], pl.Series([True]).new_from_index(0, height)
-        rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
-        found = [(rows, pieces)]
-    else:
-        found = []
-        for length in known:
-            rows = (lengths == length).fill_null(False).arg_true()
-            found.append((rows, _of_length(text.gather(rows), length, ways[length])))
-    parts: Parts = {}
-    matched = pl.Series([False]).new_from_index(0, height)
-    for rows, pieces in found:
-        for some, columns in pieces:
-            here = rows if some is None else rows.gather(some)
-            matched = matched.scatter(here, True)
-            for name, values in columns.items():
-                if name not in parts:
-                    parts[name] = pl.Series(name, [None], dtype=values.dtype).new_from_index(0, height)
-                parts[name] = parts[name].scatter(here, values)
-    return parts, matched
-
-
-def _of_length(text: pl.Series, length: int, ways: Sequence[Layout]) -> list[tuple[pl.Series | None, Parts]]:
-    """Stamps of one length: the rows that each layout fits, None for all, and their parts."""
-    height = len(text)
-    if not length:
-        return []
-    joined = text.str.join("").item().encode()
-    chars = np.ascontiguousarray(np.frombuffer(joined, np.uint8).reshape(height, length).T)
-    found: list[tuple[pl.Series | None, Parts]] = []
-    left = np.arange(height)
-    for way in _likely(chars, ways):
-        if not len(left):
-            break
-        parts, good = _read(chars if len(left) == height else chars[:, left], way)
-        if not good.any():
+    pieces: list[Piece] = []
+    for length in lengths.unique().drop_nulls():
+        ways = [(number, way) for number, some in enumerate(known) for way in some.get(length, ())]
+        if not ways or not length:
             continue
-        _put_together(parts, good)
-        everything = good.all()
-        columns = {name: pl.Series(name, values if everything else values[good]) for name, values in parts.items()}
-        found.append((None if everything and len(left) == height else pl.Series(left[good]), columns))
-        left = left[~good]
-    return found
+        rows = None
+        if lengths.null_count() or not (lengths == length).all():
+            rows = (lengths == length).fill_null(False).arg_true()
+        some = text if rows is None else text.gather(rows)
+        for number, inside, parts in _of_length(some, length, ways):
+            if inside is None:
+                pieces.append(Piece(number, rows, parts))
+            else:
+                pieces.append(Piece(number, inside if rows is None else rows.gather(inside), parts))
+    assert all(piece.rows is not None or len(pieces) == 1 for piece in pieces) or not height
+    return pieces
 
 
-def _likely(chars: Bytes, ways: Sequence[Layout]) -> Sequence[Layout]:
-    """The layouts, that of the first stamp in front; no stamp has more than one."""
+def _of_length(
+    text: pl.Series, length: int, ways: Sequence[tuple[int, Layout]]
+) -> Iterator[tuple[int, pl.Series | None, Parts]]:
+    """Stamps of one length by form, and by the parts that they have; a block at a time, which stays in cache."""
+    height = len(text)
+    stamps = np.frombuffer(text.str.join("").item().encode(), np.uint8).reshape(height, length)
+    found: dict[tuple[int, frozenset[str]], list[tuple[Rows, dict[str, Any]]]] = {}
+    for start in range(0, height, _BLOCK):
+        block = stamps[start : start + _BLOCK]
+        left: Rows = np.arange(len(block))
+        for number, way in _likely(block, ways):
+            if not len(left):
+                break
+            some = block if len(left) == len(block) else block[left]
+            fits = _fits(some, way)
+            rows, others = left, left[:0]
+            if not fits.all():
+                rows, others, some = left[fits], left[~fits], some[fits]
+            if not len(rows):
+                continue
+            parts, good = _read(np.ascontiguousarray(some.T), way)
+            _put_together(parts, good)
+            if not good.all():
+                others = np.sort(np.concatenate([others, rows[~good]]))
+                rows, parts = rows[good], {name: values[good] for name, values in parts.items()}
+            left = others
+            if len(rows):
+                found.setdefault((number, frozenset(parts)), []).append((rows + start, parts))
+    for (number, names), blocks in found.items():
+        columns = {name: pl.Series(name, np.concatenate([parts[name] for _, parts in blocks])) for name in names}
+        rows = np.concatenate([rows for rows, _ in blocks])
+        whole = len(rows) == height and bool((rows[1:] > rows[:-1]).all())
+        yield number, None if whole else pl.Series(rows), columns
+
+
+def _likely(block: Bytes, ways: Sequence[tuple[int, Layout]]) -> Sequence[tuple[int, Layout]]:
+    """The layouts in order of forms; of one form that of the first stamp first, for no stamp has more than one."""
     if len(ways) == 1:
         return ways
-    first = next((way for way in ways if _read(chars[:, :1], way)[1].all()), ways[0])
-    return (first, *(way for way in ways if way is not first))
+    numbers = {number for number, _ in ways}
+    if len(numbers) == 1:
+        first = next((way for way in ways if _fits(block[:1], way[1]).all()), ways[0])
+        return (first, *(way for way in ways if way is not first))
+    return ways
+
+
+def _fits(block: Bytes, layout: Layout) -> Mask:
+    """Which stamps, a row each, have the characters that a layout has between its parts."""
+    good = np.ones(len(block), np.bool_)
+    for place in layout:
+        for i, allowed in enumerate(place.chars):
+            column = block[:, place.start + i]
+            if len(allowed) == 1:
+                good &= column == ord(allowed)
+            else:
+                good &= functools.reduce(np.logical_or, (column == ord(char) for char in allowed))
+    return good
 
 
 def _read(chars: Bytes, layout: Layout) -> tuple[dict[str, Any], Mask]:
+    """The parts of stamps that fit a layout, and which of them are numbers and names as they should be."""
     good = np.ones(chars.shape[1], np.bool_)
     parts: dict[str, Any] = {}
     for place in layout:
         some = chars[place.start : place.start + place.width]
         if not place.part:
-            for row, allowed in zip(some, place.chars, strict=True):
-                if len(allowed) == 1:
-                    good &= row == ord(allowed)
-                else:
-                    good &= functools.reduce(np.logical_or, (row == ord(char) for char in allowed))
-        elif place.part in _WORDS:
-            parts[place.part] = _word(some, *_WORDS[place.part])
+            continue
+        if place.part in _WORDS:
+            parts[place.part] = _word(some, place.part)
         elif place.part == "offset":
             parts[place.part] = _offset(some, good)
         elif place.part == "fraction":
@@ -184,7 +211,8 @@ def _put_together(parts: dict[str, Any], good: Mask) -> None:
     nothing = np.zeros(1, np.int32)
     hour, minute, second = (parts.pop(name, nothing) for name in ("hour", "minute", "second"))
     good &= is_clock(hour, minute, second)
-    clock = micros(hour, minute, second.astype(np.int64))
+    clock = seconds(hour, minute, second).astype(np.int64)
+    clock *= 1_000_000
     if (second == 60).any():
         parts["second"] = second
     fraction, width = parts.pop("fraction", None), parts.pop("width", 0)
@@ -204,7 +232,10 @@ def _put_together(parts: dict[str, Any], good: Mask) -> None:
 
 def _day_numbers(year: Numbers, month: Numbers, day: Numbers, good: Mask) -> Numbers:
     """Days since 1970-01-01, looked up month by month."""
-    first, last = int(year.min()), int(year.max())
+    known = year if good.all() else year[good]
+    if not len(known):
+        return year
+    first, last = int(known.min()), int(known.max())
     good &= (month >= 1) & (month <= 12)
     if last - first > _FEW_YEARS:
         good &= exists(year, month, day)
@@ -244,24 +275,37 @@ def _digits(some: Bytes, good: Mask, *, blank: bool = False) -> Numbers:
     return total
 
 
-_WORDS: dict[str, tuple[tuple[str, ...], tuple[int, ...]]] = {
-    "month_name": (MONTHS, tuple(range(1, 13))),
-    "weekday_name": (WEEKDAYS, tuple(range(7))),
-    "half": (("am", "pm"), (0, 12)),
-}
+_WORDS: dict[str, dict[str, int]] = {**NAMES, "half": {"am": 0, "pm": 12}}
 
 
-def _word(some: Bytes, words: tuple[str, ...], numbers: tuple[int, ...]) -> Numbers:
-    """The number of a word, any case; -1 for others."""
-    lower = some | np.uint8(32)
-    code = lower[0].astype(np.int32)
-    for row in lower[1:]:
+@functools.lru_cache(64)
+def _words(part: str, width: int) -> tuple[Bytes, Numbers, Numbers]:
+    """The words of a part that have a width: their letters place by place, codes of their beginnings, their numbers."""
+    words = sorted((word for word in _WORDS[part] if len(word) == width), key=lambda word: word[:3])
+    letters = np.array([list(word.encode()) for word in words], np.uint8).reshape(len(words), width).T
+    return letters, _codes(letters), np.array([_WORDS[part][word] for word in words], np.int32)
+
+
+def _codes(letters: Bytes) -> Numbers:
+    """One number for the first three letters."""
+    code: Numbers = letters[0].astype(np.int32)
+    for row in letters[1:3]:
         code = code * np.int32(256) + row
-    codes = np.array([functools.reduce(lambda high, low: high * 256 + low, word.encode()) for word in words], np.int32)
-    order = np.argsort(codes)
-    at = np.minimum(np.searchsorted(codes[order], code), len(words) - 1)
-    found = np.array(numbers, np.int32)[order][at]
-    numbered: Numbers = np.where(codes[order][at] == code, found, np.int32(-1)).astype(np.int32)
+    return code
+
+
+def _word(some: Bytes, part: str) -> Numbers:
+    """The number of a word, any case; -1 for others."""
+    letters, codes, numbers = _words(part, len(some))
+    if not len(codes):
+        return np.full(some.shape[1], -1, np.int32)
+    lower = some | np.uint8(32)
+    code = _codes(lower)
+    at = np.minimum(np.searchsorted(codes, code), len(codes) - 1)
+    right = codes[at] == code
+    for mine, theirs in zip(lower[3:], letters[3:], strict=True):
+        right &= mine == theirs[at]
+    numbered: Numbers = np.where(right, numbers[at], np.int32(-1)).astype(np.int32)
     return numbered
 
 

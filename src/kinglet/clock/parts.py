@@ -18,7 +18,7 @@ _LONG_MONTHS = (
     "july", "august", "september", "october", "november", "december", "sept",
 )  # fmt: skip
 _LONG_WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
-_NAMES = {
+NAMES = {
     "month_name": {name: MONTHS.index(name[:3]) + 1 for name in (*MONTHS, *_LONG_MONTHS)},
     "weekday_name": {name: WEEKDAYS.index(name[:3]) for name in (*WEEKDAYS, *_LONG_WEEKDAYS)},
     "half": {"am": 0, "pm": 12, "a.m.": 0, "p.m.": 12, "a.m": 0, "p.m": 12, "am.": 0, "pm.": 12},
@@ -50,10 +50,10 @@ def number(text: pl.Series, part: str) -> pl.Series:
         return text.str.pad_end(9, "0").cast(pl.Int32, strict=False)
     if part == "epoch":
         return text.cast(pl.Int64, strict=False)
-    if part in _NAMES:
+    if part in NAMES:
         return (
             text.str.to_lowercase()
-            .replace_strict(_NAMES[part], default=-1, return_dtype=pl.Int32)
+            .replace_strict(NAMES[part], default=-1, return_dtype=pl.Int32)
             .set(text.is_null(), None)
         )
     return text.str.strip_chars_start(" ").cast(pl.Int32, strict=False)

@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
+import itertools
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 import polars as pl
 
-from kinglet.clock import notes, parts
-from kinglet.clock.calendar import DAY, days, days_of_week_date, exists, is_clock, is_leap, micros, week_exists, weekday
+from kinglet.clock import notes
+from kinglet.clock.calendar import (
+    DAY,
+    days,
+    days_of_week_date,
+    exists,
+    is_clock,
+    is_leap,
+    seconds,
+    week_exists,
+    weekday,
+)
 from kinglet.clock.epoch import from_epoch
 from kinglet.clock.formats import Form, Format
-from kinglet.clock.parts import Parts
+from kinglet.clock.parts import Parts, by_regex
 from kinglet.clock.zones import Instants, Zone, find_zone, to_utc
 
 INSTANT = pl.Datetime("us", "UTC")
@@ -74,6 +85,12 @@ class Stamps(NamedTuple):
     of_day: pl.Series | None = None
     beyond: pl.Series | None = None
 
+    @property
+    def good(self) -> pl.Series:
+        """Which stamps could be read."""
+        good = self.time.is_not_null()
+        return good if self.of_day is None else good | self.of_day.is_not_null()
+
     def at(self, rows: pl.Series) -> Stamps:
         """The stamps of some rows; a row may occur more than once."""
         plain = (self.notes == 0).all()
@@ -96,8 +113,7 @@ def instants(text: pl.Series, reading: TimeReading, reference: Reference, zone: 
 
 def is_read(text: str, reading: TimeReading) -> bool:
     """Whether a stamp can be read."""
-    found = read(pl.Series([text]), reading, datetime.now(UTC))
-    return not found.time.null_count() or (found.of_day is not None and not found.of_day.null_count())
+    return bool(read(pl.Series([text]), reading, datetime.now(UTC)).good.item())
 
 
 def read(
@@ -105,17 +121,24 @@ def read(
 ) -> Stamps:
     """What a column of stamps says; zones has for each stamp the text of its zone, where there is one."""
     if zones is None and not isinstance(reference, pl.Series) and _repeats(text):
+        import numpy as np
+
         runs = text.rle().struct.unnest()
         lengths, values = runs.to_series(0), runs.to_series(1).rename(text.name)
-        turns = pl.zeros(len(text), dtype=pl.UInt8, eager=True).scatter(lengths.cum_sum().head(-1), 1)
-        return read(values, reading, reference, zone).at(turns.cast(pl.UInt32).cum_sum())
+        rows = np.repeat(np.arange(len(lengths), dtype=np.uint32), lengths.to_numpy())
+        return read(values, reading, reference, zone).at(pl.Series(rows))
     work = _Reading(text, reading, reference, reading.zone or zone or "UTC", zones)
-    if len(text) >= (_FEW if "numpy" in sys.modules else _MANY):
-        from kinglet.clock.layouts import by_layouts
-
-        work.try_forms(by_layouts)
-    work.try_forms(parts.by_regex)
+    for epoch, formats in itertools.groupby(reading.formats, key=lambda fmt: fmt.epoch):
+        if epoch:
+            work.try_epochs(list(formats))
+        else:
+            work.try_forms([(fmt, form) for fmt in formats for form in fmt.forms])
     return work.stamps()
+
+
+def _has_many(count: int) -> bool:
+    """Whether it pays to look for quicker ways, given what they need first."""
+    return count >= (_FEW if "numpy" in sys.modules else _MANY)
 
 
 def _repeats(text: pl.Series) -> bool:
@@ -149,12 +172,41 @@ class _Reading:
         self.gaps: pl.Series | None = None  # rows not read yet; None means all
         self.done: list[tuple[pl.Series | None, Stamps]] = []
 
-    def try_forms(self, take_apart: Callable[[pl.Series, Form], tuple[Parts, pl.Series]]) -> None:
-        for fmt in self.reading.formats:
-            if fmt.epoch:
-                self._take(lambda text, fmt=fmt: from_epoch(text, fmt.text))  # type: ignore[misc]
-            for form in fmt.forms:
-                self._take(lambda text, fmt=fmt, form=form: self._stamps(text, fmt, form, take_apart))  # type: ignore[misc]
+    def try_epochs(self, formats: Sequence[Format]) -> None:
+        for fmt in formats:
+            self._take(lambda text, fmt=fmt: from_epoch(text, fmt.text))  # type: ignore[misc]
+
+    def try_forms(self, forms: Sequence[tuple[Format, Form]]) -> None:
+        if _has_many(len(self.text) if self.gaps is None else len(self.gaps)):
+            self._try_layouts(forms)
+        for fmt, form in forms:
+            self._take(lambda text, fmt=fmt, form=form: self._stamps(text, fmt, form))  # type: ignore[misc]
+
+    def _try_layouts(self, forms: Sequence[tuple[Format, Form]]) -> None:
+        from kinglet.clock.layouts import by_layouts
+
+        text = self.text if self.gaps is None else self.text.gather(self.gaps)
+        open_rows = pl.Series([True]).new_from_index(0, len(text))
+        for number, rows, found in by_layouts(text, [form for _, form in forms]):
+            where = self.gaps if rows is None else rows if self.gaps is None else self.gaps.gather(rows)
+            limit = self.limit.gather(where) if isinstance(self.limit, pl.Series) and where is not None else self.limit
+            zones = self.zones.gather(where) if self.zones is not None and where is not None else self.zones
+            stamps = self._read(found, forms[number][0], limit, zones)
+            good = stamps.good
+            if good.all():
+                self.done.append((where, stamps))
+                if rows is None:
+                    self.gaps = pl.Series([], dtype=pl.UInt32)
+                    return
+                open_rows = open_rows.scatter(rows, False)
+                continue
+            kept = good.arg_true()
+            inside = kept if rows is None else rows.gather(kept)
+            self.done.append((inside if self.gaps is None else self.gaps.gather(inside), stamps.at(kept)))
+            open_rows = open_rows.scatter(inside, False)
+        left = open_rows.arg_true()
+        if len(left) < len(text):
+            self.gaps = left if self.gaps is None else self.gaps.gather(left)
 
     def _take(self, how: Callable[[pl.Series], Stamps | None]) -> None:
         if self.gaps is not None and not len(self.gaps):
@@ -201,14 +253,8 @@ class _Reading:
         assert time is not None and bits is not None
         return Stamps(time.rename(self.text.name), bits, later, of_day, beyond)
 
-    def _stamps(
-        self,
-        text: pl.Series,
-        fmt: Format,
-        form: Form,
-        take_apart: Callable[[pl.Series, Form], tuple[Parts, pl.Series]],
-    ) -> Stamps | None:
-        found, matched = take_apart(text, form)
+    def _stamps(self, text: pl.Series, fmt: Format, form: Form) -> Stamps | None:
+        found, matched = by_regex(text, form)
         count = int(matched.sum())
         if not count:
             return None
@@ -388,7 +434,7 @@ def _clock(found: Parts) -> tuple[pl.Series, pl.Series]:
     minute, second = part("minute"), part("second")
     fraction = part("fraction")
     good = good & is_clock(hour, minute, second)
-    clock = micros(hour, minute, second.cast(pl.Int64))
+    clock = seconds(hour, minute, second).cast(pl.Int64) * _SECOND
     if fraction is not none:
         clock = clock + fraction // 1000
         good = good & ((hour < 24) | (fraction == 0))

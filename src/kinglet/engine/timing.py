@@ -64,9 +64,7 @@ def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference
         zones = texts[rule.zone_slot] if rule.zone_slot in texts.columns else None
         text, stamps = _searched(rule, text, reference, zone, zones)
         stamps, strange = _believed(stamps, plan.limits, reference)
-        unread = stamps.time.is_null() & text.is_not_null()
-        if stamps.of_day is not None:
-            unread = unread & stamps.of_day.is_null()
+        unread = ~stamps.good & text.is_not_null()
         faults: Faults = [(f"implausible-time:{rule.label}", strange)] if strange is not None else []
         if unread.any():
             faults.append((f"bad-time:{rule.label}", unread if strange is None else unread & ~strange))
@@ -86,13 +84,12 @@ def _searched(
     found = rule.searches[0].texts(text)
     stamps = read(found, rule.reading, reference, zone, zones)
     for search in rule.searches[1:]:
-        unread = stamps.time.is_null() & found.is_not_null()
-        unread = unread & stamps.of_day.is_null() if stamps.of_day is not None else unread
+        unread = ~stamps.good & found.is_not_null()
         if not unread.any():
             break
         other = search.texts(text.set(~unread, None))
         more = read(other, rule.reading, reference, zone, zones)
-        good = more.time.is_not_null() if more.of_day is None else more.time.is_not_null() | more.of_day.is_not_null()
+        good = more.good
         found = other.zip_with(good, found)
         stamps = Stamps(
             more.time.zip_with(good, stamps.time),
