@@ -245,6 +245,10 @@ def main() -> None:
                 ("cutting", "Kinglet, lines/s", "beside it", "lines/s", "times as fast"),
                 cutting(given.lines, given.rounds),
             ),
+            table(
+                ("stamps", "Kinglet, stamps/s", "times as fast as strptime", "as pandas", "time against Polars"),
+                reading_stamps(min(given.lines, 300_000), given.rounds),
+            ),
             table(("start", "time", "limit"), start_up(given.rounds, folder)),
         ]
     finally:

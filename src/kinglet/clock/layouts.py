@@ -105,14 +105,15 @@ def by_layouts(text: pl.Series, forms: Sequence[Form]) -> list[Piece]:
     height = len(text)
     known = [layouts(form) for form in forms]
     lengths = text.str.len_bytes()
+    kinds = lengths.unique()
+    uniform = len(kinds) == 1
+    numbers = lengths.fill_null(0).to_numpy()
     pieces: list[Piece] = []
-    for length in lengths.unique().drop_nulls():
+    for length in kinds.drop_nulls():
         ways = [(number, way) for number, some in enumerate(known) for way in some.get(length, ())]
         if not ways or not length:
             continue
-        rows = None
-        if lengths.null_count() or not (lengths == length).all():
-            rows = (lengths == length).fill_null(False).arg_true()
+        rows = None if uniform else pl.Series(np.flatnonzero(numbers == length).astype(np.uint32))
         some = text if rows is None else text.gather(rows)
         for number, inside, parts in _of_length(some, length, ways):
             if inside is None:
@@ -132,25 +133,22 @@ def _of_length(
     found: dict[tuple[int, frozenset[str]], list[tuple[Rows, dict[str, Any]]]] = {}
     for start in range(0, height, _BLOCK):
         block = stamps[start : start + _BLOCK]
-        left: Rows = np.arange(len(block))
-        for number, way in _likely(block, ways):
-            if not len(left):
-                break
-            some = block if len(left) == len(block) else block[left]
-            fits = _fits(some, way)
-            rows, others = left, left[:0]
-            if not fits.all():
-                rows, others, some = left[fits], left[~fits], some[fits]
-            if not len(rows):
+        chars = np.ascontiguousarray(block.T)
+        left = np.ones(len(block), np.bool_)
+        for number, way in _likely(chars, ways):
+            fits = _fits(chars, way, left)
+            if fits is None:
                 continue
-            parts, good = _read(np.ascontiguousarray(some.T), way)
+            rows = np.flatnonzero(fits)
+            parts, good = _read(chars if len(rows) == len(block) else np.ascontiguousarray(block[rows].T), way)
             _put_together(parts, good)
             if not good.all():
-                others = np.sort(np.concatenate([others, rows[~good]]))
                 rows, parts = rows[good], {name: values[good] for name, values in parts.items()}
-            left = others
             if len(rows):
                 found.setdefault((number, frozenset(parts)), []).append((rows + start, parts))
+                left[rows] = False
+                if not left.any():
+                    break
     for (number, names), blocks in found.items():
         columns = {name: pl.Series(name, np.concatenate([parts[name] for _, parts in blocks])) for name in names}
         rows = np.concatenate([rows for rows, _ in blocks])
@@ -158,28 +156,28 @@ def _of_length(
         yield number, None if whole else pl.Series(rows), columns
 
 
-def _likely(block: Bytes, ways: Sequence[tuple[int, Layout]]) -> Sequence[tuple[int, Layout]]:
+def _likely(chars: Bytes, ways: Sequence[tuple[int, Layout]]) -> Sequence[tuple[int, Layout]]:
     """The layouts in order of forms; of one form that of the first stamp first, for no stamp has more than one."""
-    if len(ways) == 1:
+    if len({number for number, _ in ways}) > 1 or len(ways) == 1:
         return ways
-    numbers = {number for number, _ in ways}
-    if len(numbers) == 1:
-        first = next((way for way in ways if _fits(block[:1], way[1]).all()), ways[0])
-        return (first, *(way for way in ways if way is not first))
-    return ways
+    only = np.ones(1, np.bool_)
+    first = next((way for way in ways if _fits(chars[:, :1], way[1], only) is not None), ways[0])
+    return (first, *(way for way in ways if way is not first))
 
 
-def _fits(block: Bytes, layout: Layout) -> Mask:
-    """Which stamps, a row each, have the characters that a layout has between its parts."""
-    good = np.ones(len(block), np.bool_)
+def _fits(chars: Bytes, layout: Layout, among: Mask) -> Mask | None:
+    """Which stamps among some have the characters that a layout has between its parts; None where none has."""
+    good = among.copy()
     for place in layout:
         for i, allowed in enumerate(place.chars):
-            column = block[:, place.start + i]
-            if len(allowed) == 1:
-                good &= column == ord(allowed)
-            else:
-                good &= functools.reduce(np.logical_or, (column == ord(char) for char in allowed))
-    return good
+            row = chars[place.start + i]
+            right = row == ord(allowed[0])
+            for char in allowed[1:]:
+                right |= row == ord(char)
+            good &= right
+            if not good.any():
+                return None
+    return good if good.any() else None
 
 
 def _read(chars: Bytes, layout: Layout) -> tuple[dict[str, Any], Mask]:

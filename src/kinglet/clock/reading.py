@@ -201,6 +201,8 @@ class _Reading:
                 open_rows = open_rows.scatter(rows, False)
                 continue
             kept = good.arg_true()
+            if not len(kept):
+                continue
             inside = kept if rows is None else rows.gather(kept)
             self.done.append((inside if self.gaps is None else self.gaps.gather(inside), stamps.at(kept)))
             open_rows = open_rows.scatter(inside, False)
@@ -234,7 +236,7 @@ class _Reading:
             return self.done[0][1]
         height = len(self.text)
         columns: list[pl.Series | None] = [
-            pl.Series([None], dtype=INSTANT).new_from_index(0, height),
+            self._times(),
             notes.none(height),
             None,
             None,
@@ -242,8 +244,8 @@ class _Reading:
         ]
         for rows, found in self.done:
             assert rows is not None
-            for i, values in enumerate(found):
-                if values is None:
+            for i, values in enumerate(found[1:], 1):
+                if values is None or (i == 1 and not (values != 0).any()):
                     continue
                 into = columns[i]
                 if into is None:
@@ -252,6 +254,23 @@ class _Reading:
         time, bits, later, of_day, beyond = columns
         assert time is not None and bits is not None
         return Stamps(time.rename(self.text.name), bits, later, of_day, beyond)
+
+    def _times(self) -> pl.Series:
+        """The instants of all that is read, each where it belongs."""
+        height = len(self.text)
+        if self.done and "numpy" in sys.modules and not any(found.time.null_count() for _, found in self.done):
+            import numpy as np
+
+            micros = np.zeros(height, np.int64)
+            for rows, found in self.done:
+                micros[rows] = found.time.to_physical().to_numpy()
+            time = pl.Series(micros).cast(INSTANT)
+            return time if self.gaps is None or not len(self.gaps) else time.scatter(self.gaps, None)
+        time = pl.Series([None], dtype=INSTANT).new_from_index(0, height)
+        for rows, found in self.done:
+            assert rows is not None
+            time = time.scatter(rows, found.time)
+        return time
 
     def _stamps(self, text: pl.Series, fmt: Format, form: Form) -> Stamps | None:
         found, matched = by_regex(text, form)
