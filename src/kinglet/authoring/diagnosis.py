@@ -8,8 +8,6 @@ from datetime import datetime
 from typing import NamedTuple
 
 from kinglet.authoring.spans import Span, first_match, spans, stamp_place
-from kinglet.clock.reasons import why, zone_wrong
-from kinglet.clock.zones import find_zone
 from kinglet.engine.plan import Plan, Reading, VariantPlan
 from kinglet.patterns.atoms import matching_prefix
 
@@ -61,6 +59,9 @@ _PLAIN = {
 
 
 def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, label: str) -> Diagnosis:
+    from kinglet.clock.reasons import why, zone_wrong
+    from kinglet.clock.zones import find_zone
+
     rule = next(rule for rule in plan.times if rule.label == label)
     start, end = stamp_place(rule, raw, spans) or (0, len(raw.split("\n", 1)[0]))
     text = raw[start:end]

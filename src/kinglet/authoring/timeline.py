@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
 from kinglet.clock import notes, zones
-from kinglet.clock.ambiguity import decide, first_of
 from kinglet.clock.formats import Format
 from kinglet.engine.plan import TimeRulePlan
 from kinglet.parser import Result
@@ -18,16 +16,14 @@ from kinglet.parser import Result
 _GAPS = 3
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(NamedTuple):
     """A step from one event to the next in the order of the log; line is that of the second."""
 
     line: int
     length: timedelta
 
 
-@dataclass(frozen=True)
-class RuleShare:
+class RuleShare(NamedTuple):
     """How many times a rule gave, and how it reads them; order: what its stamps show of day and month."""
 
     rule: str
@@ -37,8 +33,7 @@ class RuleShare:
     order: str = ""
 
 
-@dataclass(frozen=True)
-class NoteShare:
+class NoteShare(NamedTuple):
     """How often something is noted of a time, and the line where it is first."""
 
     note: str
@@ -47,8 +42,7 @@ class NoteShare:
     about: str
 
 
-@dataclass(frozen=True)
-class Timeline:
+class Timeline(NamedTuple):
     """The times of a log's events.
 
     zone: the zone of stamps that carry none. steps_back: how often a time lies before that of the
@@ -127,9 +121,8 @@ def _rules(result: Result, known: pl.DataFrame, local: str, reference: datetime)
         said = ""
         if texts.dtype == pl.String:
             lines = events["line"]
-            said = "; ".join(
-                _order(texts, lines, fmt, rule, reference) for fmt in rule.reading.formats if first_of(fmt)
-            )
+            orders = (_order(texts, lines, fmt, rule, reference) for fmt in rule.reading.formats if "%m" in fmt.text)
+            said = "; ".join(order for order in orders if order)
         zone = "in the text" if all(fmt.has_zone for fmt in rule.reading.formats) else rule.reading.zone or local
         if all(fmt.epoch for fmt in rule.reading.formats):
             zone = ""
@@ -140,7 +133,11 @@ def _rules(result: Result, known: pl.DataFrame, local: str, reference: datetime)
 
 def _order(texts: pl.Series, lines: pl.Series, fmt: Format, rule: TimeRulePlan, reference: datetime) -> str:
     """Whether the stamps bear out that day or month stands first, as the format has it."""
+    from kinglet.clock.ambiguity import decide, first_of
+
     first = first_of(fmt)
+    if first is None:
+        return ""
     readable = texts.str.contains(fmt.forms[0].regex).fill_null(False)
     if not readable.any():
         return ""
@@ -190,7 +187,7 @@ def as_plain(found: Timeline) -> dict[str, Any]:
         "zone": found.zone,
         "first": found.first,
         "last": found.last,
-        "rules": [vars(item) for item in found.rules],
+        "rules": [item._asdict() for item in found.rules],
         "gaps": [{"line": step.line, "seconds": step.length.total_seconds()} for step in found.gaps],
         "steps_back": found.steps_back,
         "longest_step_back": {"line": found.back.line, "seconds": found.back.length.total_seconds()}
@@ -198,6 +195,6 @@ def as_plain(found: Timeline) -> dict[str, Any]:
         else None,
         "at_arrival": found.at_arrival,
         "reference": found.reference,
-        "notes": [vars(item) for item in found.notes],
+        "notes": [item._asdict() for item in found.notes],
         "clock_changes": [{"at": at, "seconds": by.total_seconds()} for at, by in found.changes],
     }

@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import datetime
-from typing import NamedTuple, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeAlias, TypeVar
 
 import polars as pl
 
@@ -17,11 +17,13 @@ from kinglet.engine.convert import Faults, convert
 from kinglet.engine.extract import extract
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STAMP, STATES, Plan, Reading
-from kinglet.engine.settling import Memory, Placed, needs_order, settle, zone_of
-from kinglet.engine.timing import Timing, dated_fields, nanoseconds, timing
+from kinglet.engine.timing import Timing, dated_fields, nanoseconds, needs_order, timing, zone_of
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
+
+if TYPE_CHECKING:
+    from kinglet.engine.settling import Memory, Placed
 
 _NO_FAULTS = pl.List(pl.String())
 
@@ -34,9 +36,9 @@ class Options(NamedTuple):
 
 
 T = TypeVar("T")
-_Turn = Future[Memory]
+_Turn: TypeAlias = "Future[Memory]"
 """What is known of the logs once a batch is settled; the next batch waits for it."""
-Settled = Callable[[Sequence[Placed], Sequence[Source], pl.Series], list[Placed]]
+Settled = Callable[[Sequence["Placed"], Sequence[Source], pl.Series], list["Placed"]]
 """Settles the times of a batch by what is known of the batches before."""
 
 
@@ -90,6 +92,8 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
         if rest is not None:
             keep(None, *_leftover(plan, rest, candidates))
     if settled is not None:
+        from kinglet.engine.settling import Placed
+
         source_of = (
             batch.frame["#source"] if "#source" in batch.frame.columns else pl.zeros(len(batch), pl.UInt32, eager=True)
         )
@@ -283,6 +287,8 @@ def run(
 
     def work(batch: EventBatch, before: _Turn | None, mine: _Turn | None) -> tuple[Parsed, T]:
         def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
+            from kinglet.engine.settling import settle
+
             assert mine is not None
             memory = before.result() if before is not None else {}
             found, known = settle(plan, parts, of, source_of, options.zone, options.at, memory)

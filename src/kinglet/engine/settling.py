@@ -11,9 +11,8 @@ import polars as pl
 from kinglet.clock import notes
 from kinglet.clock.order import Dates, Known, Times, after, dated, filled, plainly, second_hours
 from kinglet.clock.reading import INSTANT
-from kinglet.clock.zones import Zone, find_zone
-from kinglet.engine.plan import Plan, TimeRulePlan
-from kinglet.engine.timing import Timing
+from kinglet.engine.plan import Plan
+from kinglet.engine.timing import Timing, zone_of
 from kinglet.raw.sources import Source
 
 
@@ -26,25 +25,6 @@ class Placed(NamedTuple):
 
 Memory = Mapping[int, tuple[Source, Known]]
 """What is known at the end of a batch of each of its logs, by the identity of its source."""
-
-
-def needs_order(plan: Plan, zone: str | None) -> bool:
-    """Whether the times of a plan's events depend on the events before."""
-    return plan.missing == "previous" or any(
-        not rule.is_dated or _may_repeat(rule, zone) for rule in plan.times if rule.field is None
-    )
-
-
-def _may_repeat(rule: TimeRulePlan, zone: str | None) -> bool:
-    if all(fmt.has_zone for fmt in rule.reading.formats):
-        return any("%Z" in fmt.text for fmt in rule.reading.formats)
-    found = zone_of(rule, zone)
-    return rule.zone_slot is not None or found.name is not None
-
-
-def zone_of(rule: TimeRulePlan, zone: str | None) -> Zone:
-    """The zone of a rule's stamps that carry none; zone: that of the call."""
-    return find_zone(rule.reading.zone or zone or "UTC", rule.reading.zones) or Zone()
 
 
 def settle(

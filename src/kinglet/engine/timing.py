@@ -9,9 +9,8 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.clock import notes
-from kinglet.clock.order import near
 from kinglet.clock.reading import INSTANT, Reference, Stamps, read
-from kinglet.clock.zones import Zone
+from kinglet.clock.zones import Zone, find_zone
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import Limits, Plan, TimeRulePlan
 
@@ -192,6 +191,8 @@ def dated_fields(found: Timing, zones: Mapping[str, Zone]) -> dict[str, FieldSta
     dated: dict[str, FieldStamps] = {}
     for name, stamps in found.fields.items():
         if stamps.of_day is not None:
+            from kinglet.clock.order import near
+
             times = near(stamps.of_day, found.time.to_physical(), zones[name])
             instants = times.time.cast(pl.Datetime("us")).dt.replace_time_zone("UTC")
             bare = stamps.time.is_null() & stamps.of_day.is_not_null()
@@ -203,3 +204,22 @@ def dated_fields(found: Timing, zones: Mapping[str, Zone]) -> dict[str, FieldSta
             )
         dated[name] = stamps
     return dated
+
+
+def needs_order(plan: Plan, zone: str | None) -> bool:
+    """Whether the times of a plan's events depend on the events before."""
+    return plan.missing == "previous" or any(
+        not rule.is_dated or _may_repeat(rule, zone) for rule in plan.times if rule.field is None
+    )
+
+
+def _may_repeat(rule: TimeRulePlan, zone: str | None) -> bool:
+    if all(fmt.has_zone for fmt in rule.reading.formats):
+        return any("%Z" in fmt.text for fmt in rule.reading.formats)
+    found = zone_of(rule, zone)
+    return rule.zone_slot is not None or found.name is not None
+
+
+def zone_of(rule: TimeRulePlan, zone: str | None) -> Zone:
+    """The zone of a rule's stamps that carry none; zone: that of the call."""
+    return find_zone(rule.reading.zone or zone or "UTC", rule.reading.zones) or Zone()
