@@ -53,6 +53,15 @@ class Baselines(InFolder):
             done = subprocess.run(command, capture_output=True, text=True, check=True)
             self.assertEqual("300", done.stdout.split()[0], way)
 
+    def test_every_way_reads_every_stamp(self) -> None:
+        for form in ("milliseconds", "the same, Azores"):
+            for way in ("kinglet", "strptime", "pandas", "polars"):
+                done = subprocess.run(
+                    [sys.executable, str(BENCHMARKS / "stamps.py"), way, form, "500"],
+                    capture_output=True, text=True, check=True,
+                )  # fmt: skip
+                self.assertEqual("500", done.stdout.split()[0], f"{form} {way}")
+
 
 if __name__ == "__main__":
     unittest.main()

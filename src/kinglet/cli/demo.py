@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     "--first-day",
     type=click.DateTime(["%Y-%m-%d"]),
     metavar="DATE",
-    help="Tell the story of other days, such as 2026-10-22: in its night the clocks go back.",
+    help="Tell the story of other days: in that which begins on 2026-10-22 the clocks go back.",
 )
 @options.as_json()
 @click.pass_context

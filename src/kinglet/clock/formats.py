@@ -161,5 +161,7 @@ def _judge(text: str, form: Form) -> None:
     dated = any(needed <= parts for needed in _DATED)
     if not dated and parts & {"year", "month", "month_name", "day", "week"}:
         raise ValueError(f"{text!r} reads no date; a stamp needs at least a month and a day")
+    if not dated and parts & {"offset", "zone"}:
+        raise ValueError(f"{text!r} has a zone without a date; write the zone as text, and give `zone`")
     if not dated and not any(needed <= parts for needed in _CLOCKED):
         raise ValueError(f"{text!r} reads no date and no time of day; a stamp needs one of them")
