@@ -14,7 +14,10 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import kinglet
 from kinglet.demo.writing import write_demo
@@ -23,6 +26,7 @@ ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
 DISPLAY = ":97"
 SIZE = (1280, 800)
+NIGHT = datetime(2026, 10, 24, 23, 41, 7, tzinfo=UTC).timestamp()
 KINGLET = f"{shlex.quote(sys.executable)} -m kinglet"
 
 PUMP = "kinglet-demo/parsers/pump-panel.yaml kinglet-demo/logs/pump-panel.log"
@@ -33,6 +37,7 @@ TERMINALS = {
     "look-dates": "look kinglet-demo/logs/winch-audit.log | tail -n +18 | head -n 29",
     "try": f"try {PUMP} --show 9 | head -n 29",
     "try-faults": f"try {PUMP} --show 9 | tail -n 29",
+    "try-times": f"try {PUMP.split()[0]} night.log --show 9 --at 2026-10-27 | tail -n +12 | head -n 28",
     "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",
     "run": "run -p kinglet-demo/parsers/jump-host.yaml many.log -o events.parquet --as model",
     "model": "model Authentication | head -n 29",
@@ -53,8 +58,16 @@ def prepare(folder: Path) -> None:
         pump.replace("{new:num}", "{new:nmu}").replace("(?P<pump>\\d+)", "(?P<pump>\\d+")
         .replace("Atlantic/Azores", "Atlantic/Azore").replace("actor.user.name", "actor.usr.name")
     )  # fmt: skip
+    (folder / "night.log").write_text("".join(night()))
     text = (folder / "kinglet-demo/logs/jump-host.log").read_text()
     (folder / "many.log").write_text(text * 3000)
+
+
+def night() -> Iterator[str]:
+    """A tank's levels through the night in which the clocks at Port Elder go back."""
+    for i in range(9):
+        local = datetime.fromtimestamp(NIGHT + i * 17 * 60, ZoneInfo("Atlantic/Azores"))
+        yield f"{local:%d/%b %H:%M:%S} P04 PMP/4300 tank T2 level {41.5 + i} % temp {15.2 - i / 10:.1f} C\n"
 
 
 def terminal(name: str, command: str, folder: Path) -> None:

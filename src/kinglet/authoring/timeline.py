@@ -163,7 +163,7 @@ def _notes(known: pl.DataFrame) -> Iterator[NoteShare]:
     about = {note.name: note.about for note in notes.NOTES}
     each = known.select("line", pl.col("time_notes").alias("note")).explode("note").drop_nulls()
     counted = each.group_by("note").agg(pl.len().alias("events"), pl.col("line").min())
-    for name, count, line in sorted(counted.iter_rows(), key=lambda row: (-row[1], row[0])):
+    for name, count, line in sorted(counted.iter_rows(), key=lambda row: (row[2], row[0])):
         yield NoteShare(name, count, line, about.get(name.rpartition(":")[2], ""))
 
 

@@ -37,6 +37,7 @@ def render_stamps(out: Console, events: Sequence[ShownEvent], times: Timeline) -
     titles = ("line", "stamp", "UTC", zone if local else "")
     widths = [max(len(row[i]) for row in (titles, *rows)) for i in range(len(titles))]
     several = len(times.rules) > 1
+    shared = _shared(events)
     out.print()
     for event, row in zip((None, *events), (titles, *rows), strict=True):
         line = Text(f"  {row[0]:>{widths[0]}}  ", style="dim")
@@ -44,7 +45,7 @@ def render_stamps(out: Console, events: Sequence[ShownEvent], times: Timeline) -
         line.append(
             "  ".join(f"{row[i]:<{widths[i]}}" for i in (1, 2, 3) if widths[i]), style="not dim" if event else ""
         )
-        how = _how(event, several) if event is not None else "how"
+        how = _how(event, several, shared) if event is not None else _title(shared)
         if len(line) + 2 + len(how) <= out.width:
             out.print(line.append("  " + how if how else "", style="not dim" if event else ""))
         else:
@@ -54,10 +55,21 @@ def render_stamps(out: Console, events: Sequence[ShownEvent], times: Timeline) -
                 out.print(Text(" " * indent).append_text(piece))
 
 
-def _how(event: ShownEvent, several: bool) -> str:
+def _shared(events: Sequence[ShownEvent]) -> list[str]:
+    """What is noted of every shown event that has a time; the title says it once."""
+    timed = [event.time_notes for event in events if event.time is not None]
+    return [note for note in timed[0] if all(note in some for some in timed)] if len(timed) > 1 else []
+
+
+def _title(shared: list[str]) -> str:
+    return f"how (all: {', '.join(shared)})" if shared else "how"
+
+
+def _how(event: ShownEvent, several: bool, shared: list[str]) -> str:
     if event.time is None:
         return "no time"
-    return ", ".join(([f"by {event.time_rule}"] if several and event.time_rule else []) + list(event.time_notes))
+    said = [note for note in event.time_notes if note not in shared]
+    return ", ".join(([f"by {event.time_rule}"] if several and event.time_rule else []) + said)
 
 
 def render_timeline(out: Console, times: Timeline) -> None:
