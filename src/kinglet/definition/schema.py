@@ -284,9 +284,9 @@ class ParserFile(Section):
     about: str = ""
     product: Product
     claims: Claims | None = None
-    events: Annotated[Events, BeforeValidator(_as_events)] = Events.model_validate({})
+    events: Annotated[Events, BeforeValidator(_as_events)] = Field(default_factory=Events.model_construct)
     time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = []
-    clock: Clock = Clock.model_validate({})
+    clock: Clock = Field(default_factory=Clock.model_construct)
     envelope: str | None = Field(None, description="pattern of the front part that all messages share")
     kind: str | None = Field(None, description="slot whose value tells which variant an event is")
     event: EventMapping | None = Field(None, description="mapping that all variants share")
