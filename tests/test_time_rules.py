@@ -78,6 +78,29 @@ class Places(unittest.TestCase):
             ["03-03 22:10:41"], times("{find: anywhere, format: epoch}", "id 117725758410 at 1772575841, 5 of 8")
         )
 
+    def test_what_follows_a_stamp_is_not_taken_for_a_part_of_it(self) -> None:
+        iso, mail = "{from: stamp}", "{from: stamp, format: rfc5322}"
+        for rule, raw, wanted, rest in (
+            (iso, "2026-03-03 22 pumps", "03-03 00:00:00", "22 pumps"),
+            (iso, "2026-03-03 22:10:41 -10 C", "03-03 22:10:41", "-10 C"),
+            (iso, "2026-03-03 22:10:41 Zone 5", "03-03 22:10:41", "Zone 5"),
+            (iso, "2026-03-03 22:10:41 +02:00 x", "03-03 20:10:41", "x"),
+            (iso, "2026-03-03T22 -0130 x", "03-03 23:30:00", "x"),
+            (iso, "20260303 2210 items", "03-03 00:00:00", "2210 items"),
+            (iso, "20260303 221041,5 items", "03-03 22:10:41", "items"),
+            (mail, "Tue, 3 Mar 2026 22:10:41 +0000 b-seed left", "03-03 22:10:41", "b-seed left"),
+            (mail, "Tue, 3 Mar 2026 22:10 quay left", "03-03 22:10:00", "quay left"),
+            (mail, "3 Mar 2026 22:10:41 CET left", "03-03 21:10:41", "left"),
+        ):
+            with self.subTest(raw=raw):
+                events = parser(rule, pattern="{stamp:time} {m:rest}").parse([raw], at=AT).events
+                self.assertEqual((wanted, rest), (f"{events['time'][0]:%m-%d %H:%M:%S}", events["m"][0]))
+                searched = times(rule.replace("from: stamp", "find: start"), raw)
+                self.assertEqual([None if wanted.endswith("00:00:00") and raw[4] != "-" else wanted], searched)
+        self.assertEqual(
+            ["03-03 22:10:41"], times("{find: anywhere}", "order 20260301, item 2026060: 2026-03-03T22:10:41Z")
+        )
+
     def test_the_format_that_reads_more_is_searched_first(self) -> None:
         rule = "{find: anywhere, format: ['%Y-%m-%d %H:%M', '%Y-%m-%d %H:%M:%S', '%Y-%m-%d %H:%M:%S %Z']}"
         self.assertEqual(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import calendar
 import itertools
+import re
 import unittest
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
@@ -228,6 +229,14 @@ class Tables(unittest.TestCase):
                         self.assertEqual(instant, value)
                 count += len(part)
         self.assertGreaterEqual(count, 300)
+
+    def test_the_shape_of_a_format_is_that_of_its_forms(self) -> None:
+        for name in ("iso8601", "rfc5322"):
+            fmt = parse_format(name)
+            texts = [text for _, text, _ in HAND] + [way.write(at) for way in WAYS for at in MOMENTS]
+            for text in (*texts, *(text[:-1] for text in texts), *(f"{text}0" for text in texts)):
+                whole = bool(re.fullmatch(fmt.shape, text))
+                self.assertEqual(whole, any(re.match(form.regex, text) for form in fmt.forms), (name, text))
 
     def test_large_columns_are_read_alike(self) -> None:
         """Many stamps of one format together give what each gives alone, whatever stands between them."""

@@ -68,7 +68,10 @@ _EXACT: dict[str, Directive] = {
     "%2d": Directive("[0-9]{2}", "day", (2,)),
     "%2H": Directive("[0-9]{2}", "hour", (2,)),
     "%3j": Directive("[0-9]{3}", "day_of_year", (3,)),
+    "%5z": Directive("[+-][0-9]{2}:?[0-9]{2}", "offset", (6, 5)),
+    "%4Z": Directive("(?:[A-Z]{1,3}T|UTC?|Z)", "zone"),
 }
+"""Narrower ones of named formats: all their digits, no offset of hours alone, no zone that is any word."""
 
 
 class Text(NamedTuple):

@@ -6,7 +6,8 @@ RFC 2822), `rfc3164`, `ncsa` (the common log format of web servers), and epoch c
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import functools
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from kinglet.clock import directives
@@ -53,7 +54,9 @@ class Form(NamedTuple):
 class Format(NamedTuple):
     """A format ready to read with: its forms are tried in order.
 
-    has_year, has_date, has_zone: whether every stamp carries them (a zone or an offset).
+    has_year, has_date, has_zone: whether every stamp carries them (a zone or an offset). whole:
+    the regex of a stamp that stands by itself, searched: of one among other text, where they are not
+    simply the forms.
     """
 
     text: str
@@ -61,6 +64,8 @@ class Format(NamedTuple):
     has_year: bool = True
     has_date: bool = True
     has_zone: bool = False
+    whole: str = ""
+    searched: str = ""
 
     @property
     def epoch(self) -> bool:
@@ -69,30 +74,59 @@ class Format(NamedTuple):
     @property
     def search_shape(self) -> str:
         """The same where it has to be found among other text."""
-        return rf"[0-9]{{{_EPOCH_DIGITS[self.text]}}}(?:\.[0-9]{{1,9}})?" if self.epoch else self.shape
+        if self.epoch:
+            return rf"[0-9]{{{_EPOCH_DIGITS[self.text]}}}(?:\.[0-9]{{1,9}})?"
+        return self.searched or self.shape
 
     @property
     def shape(self) -> str:
         """The regex of the text it reads, without groups."""
-        if self.epoch:
-            return EPOCH_SHAPE
+        if self.epoch or self.whole:
+            return self.whole or EPOCH_SHAPE
         shapes = [form.shape for form in self.forms]
         return shapes[0] if len(shapes) == 1 else f"(?:{'|'.join(shapes)})"
 
 
-def _iso8601() -> tuple[Form, ...]:
-    """Calendar, ordinal and week dates, extended and basic; the calendar date alone may stand by itself."""
-    point, zone = Text((".,",)), Maybe((Maybe((Blanks(),)), Part("%z")))
+def _iso8601() -> Format:
+    """Calendar, ordinal and week dates, extended and basic; the date may stand by itself.
 
-    def clock(colon: Text | None) -> Maybe:
-        between: tuple[Token, ...] = (colon,) if colon else ()
-        seconds = Maybe((*between, Part("%S"), Maybe((point, Part("%f")))))
-        return Maybe((Text(("Tt ",)), Part("%H"), Maybe((*between, Part("%M"), seconds)), zone))
+    A blank in place of the T wants minutes behind the hour, and before an offset minutes in it: so that
+    no number of the message is taken for them.
+    """
+    forms: list[Form] = []
+    for date in ("%Y-%m-%d", "%Y%m%d", "%G-W%V-%u", "%GW%V%u", "%Y-%j", "%Y%j"):
+        colon: tuple[Token, ...] = (Text((":",)),) if "-" in date else ()
+        second: tuple[Token, ...] = (*colon, Part("%S"), Maybe((Text((".,",)), Part("%f"))))
+        behind_t = (Text(("Tt",)), Part("%H"), Maybe((*colon, Part("%M"), Maybe(second))))
+        clocks: list[tuple[Token, ...]] = [behind_t]
+        if date == "%Y-%m-%d":
+            clocks.append((Text((" ",)), Part("%H"), *colon, Part("%M"), Maybe(second)))
+        elif date == "%Y%m%d":
+            clocks.append((Text((" ",)), Part("%H"), Part("%M"), *second))
+        days = directives.tokens(date)
+        forms += [Form(_exact((*days, *clock, Maybe((Part("%z"),))))) for clock in clocks]
+        forms += [Form(_exact((*days, *clock, Blanks(), Part("%5z")))) for clock in clocks]
+        forms.append(Form(_exact(days)))
+    return Format("iso8601", tuple(forms), whole=_iso_shape("?"), searched=_iso_shape(""))
 
-    dates = ("%Y-%m-%d", "%Y%m%d", "%G-W%V-%u", "%GW%V%u", "%Y-%j", "%Y%j")
-    return tuple(
-        Form(_exact((*directives.tokens(date), clock(Text((":",)) if "-" in date else None)))) for date in dates
-    )
+
+def _iso_shape(bare: str) -> str:
+    """The regex of all forms; bare: `?` where a date of digits alone may stand by itself."""
+    zone = "(?: +[+-][0-9]{2}:?[0-9]{2}|[Zz]|[+-][0-9]{2}(?::?[0-9]{2})?)?"
+    second = "[0-9]{2}(?:[.,][0-9]{1,9})?"
+    behind_t = f"[Tt][0-9]{{2}}(?::[0-9]{{2}}(?::{second})?)?{zone}"
+    behind_blank = f" [0-9]{{2}}:[0-9]{{2}}(?::{second})?{zone}"
+    extended = f"[0-9]{{2}}-[0-9]{{2}}(?:{behind_t}|{behind_blank})?|(?:W[0-9]{{2}}-[1-7]|[0-9]{{3}})(?:{behind_t})?"
+    clock = f"[Tt][0-9]{{2}}(?:[0-9]{{2}}(?:{second})?)?{zone}"
+    basic = f"[0-9]{{4}}(?:{clock}| [0-9]{{4}}{second}{zone}){bare}|(?:W[0-9]{{2}}[1-7]|[0-9]{{3}})(?:{clock}){bare}"
+    return f"(?:[0-9]{{4}}(?:-(?:{extended})|(?:{basic})))"
+
+
+def _rfc5322() -> Format:
+    """With a zone's name, an offset, or neither."""
+    date = directives.tokens("[[%a,[[ ]]]]%d %b %Y %H:%M[[:%S]]")
+    named, counted = Form((*date, Blanks(), Part("%4Z"))), Form((*date, Maybe((Blanks(), Part("%5z")))))
+    return Format("rfc5322", (named, counted))
 
 
 def _exact(items: Sequence[Token]) -> tuple[Token, ...]:
@@ -107,13 +141,16 @@ def _exact(items: Sequence[Token]) -> tuple[Token, ...]:
 
 
 _NAMED_TEXTS = {
-    "rfc5322": "[[%a,[[ ]]]]%d %b %Y %H:%M[[:%S]][[ %z]][[ %Z]]",
     "rfc3164": "%b %e %H:%M:%S[[.%f]]",
     "ncsa": "%d/%b/%Y:%H:%M:%S %z",
 }
-NAMED = ("iso8601", *_NAMED_TEXTS, *EPOCH_UNITS)
+NAMED = ("iso8601", "rfc5322", *_NAMED_TEXTS, *EPOCH_UNITS)
 
 
+_OF_FORMS: dict[str, Callable[[], Format]] = {"iso8601": _iso8601, "rfc5322": _rfc5322}
+
+
+@functools.lru_cache(maxsize=1024)
 def parse_format(text: str) -> Format:
     """A format from its text in the parser file.
 
@@ -122,8 +159,8 @@ def parse_format(text: str) -> Format:
             nor a time of day; what it says before the first `; ` is the fault, after it the way
             to mend it.
     """
-    if text == "iso8601":
-        return Format(text, _iso8601())
+    if text in _OF_FORMS:
+        return _OF_FORMS[text]()
     if text in EPOCH_UNITS:
         return Format(text, (), has_zone=True)
     if text in _NAMED_TEXTS:
