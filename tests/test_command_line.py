@@ -10,6 +10,7 @@ import unittest
 import polars as pl
 
 from kinglet.cli.main import COMMANDS
+from kinglet.parser import load
 from tests.helpers import PUMP, PUMP_LOG, ROOT, InFolder, kinglet, kinglet_process
 
 
@@ -119,6 +120,42 @@ class Check(WithPump):
         found = json.loads(called.out)
         self.assertEqual((1, 1), (called.status, found["failed"]))
         self.assertEqual([{"name": "pump", "expected": 4, "got": 3}], found["parsers"][0]["failed"][0]["differences"])
+
+
+class Explain(WithPump):
+    def test_it_shows_what_each_pattern_becomes(self) -> None:
+        shown = kinglet("explain", "pump.yaml").out
+        for said in (
+            "pump-panel 1.2.0  2 variants",
+            r"events    start: ^\d{2}/\w{3}",
+            "time      stamp: %d/%b %H:%M:%S, zone Atlantic/Azores",
+            "`code` tells the variant, which reads `body`",
+            "setpoint-changed  kind 4102",
+            "pump-state  kinds 4001, 4002",
+            "contains  `setpoint`  `->`  `by`",
+            "old (num: number), new (num: number)",
+            "Entity Management: Update",
+        ):
+            self.assertIn(said, shown)
+        self.assertLessEqual(max(map(len, shown.splitlines())), 100)
+        one = kinglet("explain", "pump.yaml", "--variant", "pump-state").out
+        self.assertTrue(one.strip().startswith("pump-state"))
+        self.assertNotIn("setpoint", one)
+
+    def test_the_regexes_are_whole_and_those_that_run(self) -> None:
+        found = kinglet("explain", "pump.yaml", "--json").json()
+        plan = load("pump.yaml").plan
+        assert plan.envelope is not None
+        self.assertEqual([list(plan.envelope.regexes), *(list(item.reading.regexes) for item in plan.variants)],
+                         [item["regexes"] for item in (found["envelope"], *found["variants"])])  # fmt: skip
+        shown = "".join(line[12:] for line in kinglet("explain", "pump.yaml").out.splitlines())
+        for regex in plan.envelope.regexes:
+            self.assertIn(regex, shown)
+        self.assertEqual((14, None), (found["variants"][1]["least"], found["variants"][1]["most"]))
+
+    def test_a_variant_that_is_not_there(self) -> None:
+        called = kinglet("explain", "pump.yaml", "--variant", "pump-stat")
+        self.assertEqual((2, "kinglet: no variant `pump-stat`; did you mean `pump-state`?\n"), called[::2])
 
 
 class Run(WithPump):

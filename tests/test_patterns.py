@@ -16,7 +16,8 @@ from kinglet.authoring.spans import spans
 from kinglet.patterns import atoms, slots
 from kinglet.patterns.atoms import matching_prefix
 from kinglet.patterns.compiling import escape, to_regexes
-from kinglet.patterns.dialect import RegexError, check_regex
+from kinglet.patterns.dialect import RegexError, check_regex, for_python
+from kinglet.patterns.literals import known
 from kinglet.patterns.slots import PatternError, parse
 from kinglet.patterns.types import TYPES
 from tests.helpers import PUMP, PUMP_LOG, with_pattern
@@ -74,6 +75,23 @@ TYPED: list[tuple[str, str, Any]] = [
     ("int", "99999999999999999999", None),
     ("hex", "0x1F", 31),
     ("hex", "ff", 255),
+    ("duration", "90s", 90.0),
+    ("duration", "1h5m", 3900.0),
+    ("duration", "250 ms", 0.25),
+    ("duration", "1.5 hours", 5400.0),
+    ("duration", "2 days, 01:00:00", 176400.0),
+    ("duration", "01:30", 90.0),
+    ("duration", "00:01:30.5", 90.5),
+    ("duration", "-3,5 s", -3.5),
+    ("duration", "3 min 20 sec", 200.0),
+    ("duration", "12µs", 12e-6),
+    ("duration", "PT1M30S", 90.0),
+    ("duration", "P1DT0.5H", 88200.0),
+    ("duration", "P1W", 604800.0),
+    ("duration", "P1M", None),
+    ("duration", "P", "no match"),
+    ("duration", "5s 3h", None),
+    ("duration", "90", "no match"),
     ("bool", "Yes", True),
     ("bool", "off", False),
     ("bool", "oui", None),
@@ -169,6 +187,105 @@ class Patterns(unittest.TestCase):
         event = parser.parse([raw]).events.row(0, named=True)
         shown = {span.field: raw[span.start : span.end] for span in spans(parser.plan, raw, event["variant"])}
         self.assertEqual({key: event[key] for key in "abc" if event[key] is not None}, shown)
+
+
+class OwnTypes(unittest.TestCase):
+    TYPES_OF = "types:\n  tank: {regex: 'T[0-9]+', about: a tank}\n  percent: {regex: '[0-9]{1,3}', base: int}\n"
+
+    def parse(self, pattern: str, *lines: str) -> list[Any]:
+        events = kinglet.load(with_pattern(pattern) + self.TYPES_OF).parse(list(lines)).events
+        return [(row["state"], *(row[name] for name in ("a", "b"))) for row in events.iter_rows(named=True)]
+
+    def test_they_read_their_regex_and_become_what_their_base_does(self) -> None:
+        self.assertEqual(
+            [("complete", "T12", 100), ("unmatched", None, None), ("complete", "T1", None)],
+            self.parse("{a:tank}[[={b:percent}%]]", "T12=100%", "X1=7%", "T1"),
+        )
+
+    def test_a_group_of_a_regex_may_have_one(self) -> None:
+        text = with_pattern("x").replace("pattern: 'x'", r"regex: '^(?P<a>\S+)=(?P<b>\S+)$'") + self.TYPES_OF
+        text = text.replace("variants:", "variants:").replace("$'\n", "$'\n    types: {a: tank, b: percent}\n", 1)
+        events = kinglet.load(text).parse(["T1=5", "U1=5", "T1=5000"]).events
+        self.assertEqual([[], ["bad-value:a"], ["bad-value:b"]], events["faults"].to_list())
+
+    def test_what_is_wrong_with_one_is_said_with_its_place(self) -> None:
+        for own, said in {
+            "ip: {regex: x}": "there is a type `ip` already",
+            "a-b: {regex: x}": "`a-b` is no name of a type",
+            "a: {regex: x, base: itn}": "no type to build on: `itn`; did you mean `int`?",
+            "a: {regex: '(?P<n>x)'}": "has a named group; the slot names the field; write `\\(\\?:`",
+            "a: {regex: '^x'}": "is anchored",
+            r"a: {regex: 'x\\$'}": "is anchored",
+            "a: {regex: '(x'}": "does not compile",
+            "a: {regex: x, bse: int}": "unknown key `bse`|bse",
+        }.items():
+            with self.subTest(own=own), self.assertRaisesRegex(kinglet.ParserFileError, said):
+                kinglet.load(with_pattern("{m:rest}") + f"types:\n  {own}\n")
+        kinglet.load(with_pattern("{m:cost}") + r"types: {cost: {regex: '[0-9]+\$'}}")
+        with self.assertRaisesRegex(kinglet.ParserFileError, "no such type `tnk`; did you mean `tank`?"):
+            kinglet.load(with_pattern("{m:tnk}") + self.TYPES_OF)
+
+
+LETTERS = st.sampled_from(["a", "b", "A", "1", "_", " ", "-", "é", "\n", "ab", "b1"])
+PIECES = st.recursive(
+    st.sampled_from(
+        ["a", "b", "1", "-", " ", ".", "[ab]", "[^a]", "[a-c1]", r"\d", r"\w", r"\s", r"\S", r"\b", r"\B", "^", "$"]
+    ),
+    lambda inner: st.one_of(
+        st.lists(inner, min_size=1, max_size=3).map("".join),
+        st.lists(inner, min_size=2, max_size=3).map(lambda some: f"(?:{'|'.join(some)})"),
+        st.tuples(inner, st.sampled_from(["?", "*", "+", "??", "*?", "+?", "{2}", "{1,2}", "{2,}", "{1,2}?"])).map(
+            lambda pair: f"(?:{pair[0]}){pair[1]}"
+        ),
+        inner.map(lambda piece: f"(?i:{piece})"),
+        inner.map(lambda piece: f"(?s:{piece})"),
+        inner.map(lambda piece: f"(?m:{piece})"),
+    ),
+    max_leaves=8,
+)  # fmt: skip
+
+
+class Dialect(unittest.TestCase):
+    @given(
+        st.lists(PIECES, min_size=1, max_size=3), st.sampled_from(["", "(?i)", "(?s)"]), st.lists(LETTERS, max_size=8)
+    )
+    @settings(max_examples=600, deadline=None)
+    def test_both_engines_give_the_same_groups(self, pieces: list[str], flags: str, letters: list[str]) -> None:
+        regex = flags + "".join(f"(?P<g{i}>{piece})" for i, piece in enumerate(pieces))
+        if known(regex).vague:
+            return
+        text = "".join(letters)
+        found = for_python(regex).search(text)
+        groups = pl.Series([text]).str.extract_groups(regex).item()
+        self.assertEqual(found.groupdict() if found else dict.fromkeys(groups), groups, (regex, text))
+        if found:
+            facts = known(regex)
+            for literal in facts.literals:
+                self.assertIn(literal, found[0], regex)
+            self.assertLessEqual(facts.least, len(found[0]))
+            self.assertTrue(facts.most is None or len(found[0]) <= facts.most)
+
+    def test_what_every_match_contains(self) -> None:
+        for regex, literals, least, most in [
+            (r"^pump (?P<n>\d+) started$", ("pump ", " started"), 14, None),
+            (r"(?i)ab-1", ("-1",), 4, 4),
+            (r"a(?i:b)c", ("a", "c"), 3, 3),
+            (r"(?:ab)+c", ("ab", "c"), 3, None),
+            (r"(?:ab){3}c", ("abababc",), 7, 7),
+            (r"x?a{2,3}b*", ("a",), 2, None),
+            (r"ab|cd", (), 2, 2),
+            (r"[a][bc]\.$", ("a", "."), 3, 3),
+            (r"a{20}b", ("a", "b"), 21, 21),
+        ]:
+            self.assertEqual((literals, least, most), known(regex)[:3], regex)
+            self.assertFalse(known(regex).vague)
+
+    def test_a_group_that_may_be_nothing_is_not_repeated(self) -> None:
+        for regex in (r"(?:(?P<a>x?))*y", r"(?:(?P<a>x*)|b)+y", r"(?:(?:(?P<a>\b))?){2}y"):
+            with self.assertRaisesRegex(RegexError, "repeats a group that may be nothing"):
+                check_regex(regex)
+        self.assertEqual(("a",), check_regex(r"(?:(?P<a>x+),?)*y"))
+        self.assertTrue(known("(?:a*)*").vague)
 
 
 class Regexes(unittest.TestCase):

@@ -38,6 +38,7 @@ TERMINALS = {
     "try": f"try {PUMP} --show 9 | head -n 29",
     "try-faults": f"try {PUMP} --show 9 | tail -n 29",
     "try-times": f"try {PUMP.split()[0]} night.log --show 9 --at 2026-10-27 | tail -n +12 | head -n 28",
+    "explain": f"explain {PUMP.split()[0]} | head -n 29",
     "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",
     "run": "run -p kinglet-demo/parsers/jump-host.yaml many.log -o events.parquet --as model",
     "model": "model Authentication | head -n 29",

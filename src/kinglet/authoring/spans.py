@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import functools
 import re
 from typing import NamedTuple
 
 from kinglet.clock.reading import is_read
 from kinglet.engine.plan import Plan, Reading, TimeRulePlan
+from kinglet.patterns.dialect import for_python
 
 
 class Span(NamedTuple):
@@ -56,12 +56,7 @@ def stamp_place(rule: TimeRulePlan, raw: str, found: list[Span]) -> tuple[int, i
 
 def first_match(reading: Reading, text: str) -> re.Match[str] | None:
     """The match of the first of a reading's regexes that matches."""
-    return next((match for regex in reading.regexes if (match := _compiled(regex).search(text))), None)
-
-
-@functools.lru_cache(maxsize=2048)
-def _compiled(regex: str) -> re.Pattern[str]:
-    return re.compile(regex)
+    return next((match for regex in reading.regexes if (match := for_python(regex).search(text))), None)
 
 
 def _of(match: re.Match[str], base: int) -> list[Span]:

@@ -14,6 +14,7 @@ import click
 COMMANDS: dict[str, tuple[str, str]] = {
     "look": ("kinglet.cli.look", "look at a raw log before there is a parser"),
     "try": ("kinglet.cli.try_", "parse a sample and show what came out of it"),
+    "explain": ("kinglet.cli.explain", "show what a parser will do, pattern by pattern"),
     "check": ("kinglet.cli.check", "run the cases of parsers and check their mappings"),
     "run": ("kinglet.cli.run", "parse logs in bulk into a file"),
     "model": ("kinglet.cli.model", "browse the common model; print the schema of parser files"),

@@ -7,7 +7,7 @@ from typing import Any
 
 from kinglet.definition.schema import ParserFile
 from kinglet.model.schema import load_model
-from kinglet.patterns.types import TYPES
+from kinglet.patterns.types import BASES, TYPES
 
 
 def file_schema() -> dict[str, Any]:
@@ -17,7 +17,8 @@ def file_schema() -> dict[str, Any]:
     captions = [item.caption for item in load_model().classes()]
     sections["EventMapping"]["properties"]["class"]["examples"] = captions
     sections["EventMapping"]["properties"]["class"]["anyOf"][0]["enum"] = captions
-    sections["Variant"]["properties"]["types"]["additionalProperties"] = {"enum": list(TYPES)}
+    sections["Variant"]["properties"]["types"]["additionalProperties"]["examples"] = list(TYPES)
+    sections["OwnType"]["properties"]["base"]["enum"] = list(BASES)
     sections["Variant"]["oneOf"] = [{"required": ["pattern"]}, {"required": ["regex"]}]
     time = schema["properties"]["time"]
     schema["properties"]["time"] = {"anyOf": [time["items"], {"type": "array", "items": time["items"]}]}

@@ -237,6 +237,14 @@ class EventMapping(Section):
     )
 
 
+class OwnType(Section):
+    """A slot type of the parser's own."""
+
+    regex: str = Field(min_length=1, description="the text that it reads")
+    base: str = Field("text", description="the slot type whose value it becomes and whose limits it keeps")
+    about: str = Field("", description="what it is, said where a value is not valid")
+
+
 class Variant(Section):
     """One of the messages of a log."""
 
@@ -287,6 +295,7 @@ class ParserFile(Section):
     events: Annotated[Events, BeforeValidator(_as_events)] = Field(default_factory=Events.model_construct)
     time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = []
     clock: Clock = Field(default_factory=Clock.model_construct)
+    types: dict[str, OwnType] = Field({}, description="slot types of this parser, by name")
     envelope: str | None = Field(None, description="pattern of the front part that all messages share")
     kind: str | None = Field(None, description="slot whose value tells which variant an event is")
     event: EventMapping | None = Field(None, description="mapping that all variants share")

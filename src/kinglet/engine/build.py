@@ -5,6 +5,7 @@ What is wrong with a file is found here as far as it takes more than one key to 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
@@ -21,7 +22,7 @@ from kinglet.model.schema import load_model
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex
 from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
-from kinglet.patterns.types import TYPES, SlotType
+from kinglet.patterns.types import BASES, TYPES, SlotType, own_type
 from kinglet.raw.encodings import named
 from kinglet.raw.rules import cut_rule
 
@@ -37,6 +38,7 @@ class _Build:
     problems: list[Problem] = field(default_factory=list)
     times: list[TimeRulePlan] = field(default_factory=list)
     shapes: dict[str, str] = field(default_factory=dict)
+    types: dict[str, SlotType] = field(default_factory=lambda: dict(TYPES))
     envelope: Reading | None = None
     body: str | None = None
     readings: list[Reading | None] = field(default_factory=list)
@@ -67,6 +69,26 @@ def _times(work: _Build) -> None:
     """The rules for stamps, and the formats of their slots."""
     work.times = time_rules.rules(work.definition, work.document, work.report)
     work.shapes = time_rules.shapes(work.times)
+
+
+def _own_types(work: _Build) -> None:
+    """The slot types that the parser declares."""
+    for name, own in work.definition.types.items():
+        path: Path = ("types", name)
+        if not re.fullmatch("[A-Za-z_][A-Za-z0-9_]*", name):
+            work.report(path, f"`{name}` is no name of a type", "use letters, digits and _")
+        elif name in TYPES:
+            work.report(path, f"there is a type `{name}` already", f"call it `{name}_2`, or another name")
+        elif own.base not in BASES:
+            work.report((*path, "base"), f"no type to build on: `{own.base}`", did_you_mean(own.base, BASES, ""))
+        elif (groups := _checked_regex(work, (*path, "regex"), own.regex)) is not None:
+            if groups:
+                hint = f"write `(?:` in place of `(?P<{groups[0]}>`"
+                work.report((*path, "regex"), "has a named group; the slot names the field", hint)
+            elif own.regex[0] == "^" or re.search(r"(?<!\\)(?:\\\\)*\$$", own.regex):
+                work.report((*path, "regex"), "is anchored; a slot stands within a pattern", "leave ^ and $ out")
+            elif _checked_regex(work, (*path, "regex"), f"(?:{own.regex})") is not None:
+                work.types[name] = own_type(name, own.regex, own.base, own.about)
 
 
 def _cut(work: _Build) -> None:
@@ -135,8 +157,8 @@ def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[st
         if name not in groups:
             hint = did_you_mean(name, groups, "the groups are " + ", ".join(groups))
             work.report((*path, "types", name), f"the regex has no group `{name}`", hint)
-        elif kind not in TYPES:
-            work.report((*path, "types", name), f"no such type `{kind}`", _type_hint(kind))
+        elif kind not in work.types:
+            work.report((*path, "types", name), f"no such type `{kind}`", _type_hint(work, kind))
     items = tuple(FieldPlan(name, _type(work, name, variant.types.get(name, "text"))) for name in groups)
     return Reading((variant.regex,), items)
 
@@ -151,9 +173,9 @@ def _tokens(work: _Build, path: Path, text: str, shared: dict[str, str]) -> tupl
     before = len(work.problems)
     seen: dict[str, str] = dict(shared)
     for slot in slots(tokens):
-        if slot.type not in TYPES:
+        if slot.type not in work.types:
             at = slot.offset + slot.source.rindex(slot.type)
-            work.report(path, f"no such type `{slot.type}`", _type_hint(slot.type), offset=at, excerpt=text)
+            work.report(path, f"no such type `{slot.type}`", _type_hint(work, slot.type), offset=at, excerpt=text)
         if slot.type == "rest" and slot is not _last_slot(tokens):
             work.report(
                 path,
@@ -193,7 +215,7 @@ def _pattern_reading(work: _Build, tokens: tuple[Token, ...]) -> Reading:
     shapes = {slot.name: work.shapes.get(slot.name, parse_format(_ISO).shape) for slot in found if slot.type == "time"}
     fixed = [token for token in tokens if isinstance(token, Slot) and token.name]
     return Reading(
-        to_regexes(tokens, shapes),
+        to_regexes(tokens, shapes, work.types),
         tuple(FieldPlan(slot.name, _type(work, slot.name, slot.type)) for slot in found if slot.name),
         fixed[0].name if fixed else None,
         {slot.name: slot.source for slot in found if slot.name},
@@ -204,11 +226,11 @@ def _type(work: _Build, name: str, kind: str) -> SlotType:
     """The type of a field; a stamp that a time rule reads stays text beside the time."""
     if name in work.shapes:
         return TYPES["text"]
-    return TYPES.get(kind, TYPES["text"])
+    return work.types.get(kind, TYPES["text"])
 
 
-def _type_hint(kind: str) -> str:
-    return did_you_mean(kind, TYPES, "the types are " + ", ".join(TYPES))
+def _type_hint(work: _Build, kind: str) -> str:
+    return did_you_mean(kind, work.types, "the types are " + ", ".join(work.types))
 
 
 def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
@@ -327,6 +349,7 @@ def _mapping_place(document: Document, variant: int) -> Callable[[str], Path]:
 
 PASSES: tuple[Callable[[_Build], None], ...] = (
     _times,
+    _own_types,
     _cut,
     _envelope,
     _variants,

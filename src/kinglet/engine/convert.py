@@ -8,6 +8,7 @@ import polars as pl
 
 from kinglet.clock.formats import parse_format
 from kinglet.clock.reading import Reference, TimeReading, instants
+from kinglet.engine.durations import seconds
 from kinglet.engine.plan import FieldPlan
 
 _WORDS = {"true": True, "yes": True, "on": True, "1": True, "false": False, "no": False, "off": False, "0": False}
@@ -22,7 +23,7 @@ def convert(texts: pl.DataFrame, fields: Sequence[FieldPlan], reference: Referen
     faults: Faults = []
     for field in fields:
         text = texts[field.name]
-        change = _CHANGES.get(field.type.name) or _BY_VALUE.get(field.type.value)
+        change = _CHANGES.get(field.type.change) or _BY_VALUE.get(field.type.value)
         value = text
         if field.type.value == "time":
             value = instants(text, _ISO, reference)
@@ -64,5 +65,5 @@ def _unquoted(text: pl.Series) -> pl.Series:
     return inside
 
 
-_CHANGES: dict[str, Callable[[pl.Series], pl.Series]] = {"hex": _hexadecimal, "quoted": _unquoted}
+_CHANGES: dict[str, Callable[[pl.Series], pl.Series]] = {"hex": _hexadecimal, "quoted": _unquoted, "duration": seconds}
 _BY_VALUE: dict[str, Callable[[pl.Series], pl.Series]] = {"int": _integer, "float": _number, "bool": _boolean}

@@ -17,9 +17,17 @@ from collections.abc import Mapping, Set
 from typing import NamedTuple
 
 from kinglet.patterns.slots import Blank, Literal, Optional, Slot, Token
-from kinglet.patterns.types import BLANK, TYPES
+from kinglet.patterns.types import BLANK, TYPES, SlotType
 
 _END = "\0end"
+
+
+class _Way(NamedTuple):
+    """How slots are read: the regex of stamps by slot, the types by name, whether the quick regex is wanted."""
+
+    times: Mapping[str, str]
+    types: Mapping[str, SlotType]
+    quick: bool
 
 
 class _Follow(NamedTuple):
@@ -28,53 +36,56 @@ class _Follow(NamedTuple):
     chars: frozenset[str] | None
 
 
-def to_regexes(tokens: tuple[Token, ...], times: Mapping[str, str], *, anchored_end: bool = True) -> tuple[str, ...]:
+def to_regexes(
+    tokens: tuple[Token, ...], times: Mapping[str, str], types: Mapping[str, SlotType] = TYPES
+) -> tuple[str, ...]:
     """The regexes of a pattern, in the order in which they are tried.
 
-    times: for slots of type `time`, the regex of their stamps by slot name.
+    times: for slots of type `time`, the regex of their stamps by slot name. types: the slot types
+    by name, those of the parser's own among them.
     """
     last = tokens[-1] if tokens else None
     open_ended = isinstance(last, Slot) and last.type in ("rest", "text")
-    end = "" if not anchored_end else "$" if open_ended else f"{BLANK}*$"
+    end = "$" if open_ended else f"{BLANK}*$"
     follow = _Follow(frozenset((_END,) if open_ended else (_END, " ", "\t")))
-    found = [f"^{_sequence(tokens, times, follow, quick)}{end}" for quick in (True, False)]
+    found = [f"^{_sequence(tokens, _Way(times, types, quick), follow)}{end}" for quick in (True, False)]
     return tuple(dict.fromkeys(found))
 
 
-def _sequence(tokens: tuple[Token, ...], times: Mapping[str, str], after: _Follow, quick: bool) -> str:
+def _sequence(tokens: tuple[Token, ...], way: _Way, after: _Follow) -> str:
     parts: list[str] = []
     previous: Token | None = None
     for i, token in enumerate(tokens):
         follow = _first(tokens[i + 1 :], after)
-        parts.append(_token(token, times, follow, quick, isinstance(previous, Blank)))
+        parts.append(_token(token, way, follow, isinstance(previous, Blank)))
         previous = token
     return "".join(parts)
 
 
-def _token(token: Token, times: Mapping[str, str], follow: _Follow, quick: bool, after_blank: bool) -> str:
+def _token(token: Token, way: _Way, follow: _Follow, after_blank: bool) -> str:
     match token:
         case Literal(text=text):
             return escape(text)
         case Blank():
             return f"{BLANK}+"
         case Optional(tokens=tokens):
-            return f"(?:{_sequence(tokens, times, follow, quick)})?"
+            return f"(?:{_sequence(tokens, way, follow)})?"
         case Slot():
-            body = _slot(token, times, follow, quick, after_blank)
+            body = _slot(token, way, follow, after_blank)
             return f"(?P<{token.name}>{body})" if token.name else f"(?:{body})"
 
 
-def _slot(slot: Slot, times: Mapping[str, str], follow: _Follow, quick: bool, after_blank: bool) -> str:
-    kind = TYPES[slot.type]
+def _slot(slot: Slot, way: _Way, follow: _Follow, after_blank: bool) -> str:
+    kind = way.types[slot.type]
     if slot.type == "time":
-        return times[slot.name]
+        return way.times[slot.name]
     if slot.type == "rest" or (slot.type == "text" and follow.chars == frozenset((_END,))):
         return r"(?:[^ \t](?s:.*))?" if after_blank else "(?s:.*)"
     if kind.stops is None:
         return kind.shape
     if kind.may_be_empty:
-        return _text(follow, quick, after_blank)
-    return _run(kind.stops, follow, quick)
+        return _text(follow, way.quick, after_blank)
+    return _run(kind.stops, follow, way.quick)
 
 
 def _run(excluded: str, follow: _Follow, quick: bool) -> str:

@@ -37,6 +37,7 @@ class SlotType(NamedTuple):
     shape: regex of the text it reads. stops: for types that read on and on, the characters it
     may consist of, as the inside of a character class, negated; such a slot ends where the text
     after it begins. valid: regex that the whole text must match. value: what it becomes.
+    change: how, where the value's own way of reading text is not it.
     """
 
     name: str
@@ -49,8 +50,12 @@ class SlotType(NamedTuple):
     valid: str | None = None
     low: int | None = None
     high: int | None = None
+    change: str = ""
 
 
+_AMOUNT = r"[0-9]+(?:[.,][0-9]+)?"
+_UNITS = "(?:days?|d|hours?|hrs?|h|milliseconds?|msecs?|ms|minutes?|mins?|microseconds?|us|µs|ns|seconds?|secs?|m|s)"
+_CLOCK = r"[0-9]+:[0-9]{2}(?::[0-9]{2})?(?:[.,][0-9]+)?"
 _TABLE = (
     SlotType("word", "a run of characters without blanks", "m.okoro", "", stops=r"\x09-\x0d "),
     SlotType("text", "anything, as little as possible", "valve open", "", stops="", may_be_empty=True),
@@ -60,6 +65,7 @@ _TABLE = (
         "text in double or single quotes, kept without them",
         '"night shift"',
         r"""(?:"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')""",
+        change="quoted",
     ),
     SlotType("int", "a whole number", "-42", "[+-]?[0-9]+", "int"),
     SlotType(
@@ -69,7 +75,15 @@ _TABLE = (
         r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?",
         "float",
     ),
-    SlotType("hex", "a whole number in base 16", "0x1f", "(?:0[xX])?[0-9A-Fa-f]+", "int"),
+    SlotType("hex", "a whole number in base 16", "0x1f", "(?:0[xX])?[0-9A-Fa-f]+", "int", change="hex"),
+    SlotType(
+        "duration",
+        "a length of time, in seconds: `1h 5m`, `250 ms`, `2 days 01:00:00`, `01:30` (minutes), `PT1M30S` (ISO 8601)",
+        "1m30s",
+        rf"[+-]?(?:P[0-9.,WDTHMS]+|(?:{_AMOUNT} ?{_UNITS},? ?)*(?:{_AMOUNT} ?{_UNITS}|{_CLOCK}))",
+        "float",
+        change="duration",
+    ),
     SlotType("bool", "true/false, yes/no, on/off, 1/0", "yes", "[A-Za-z01]{1,5}", "bool"),
     SlotType(
         "ip",
@@ -115,3 +129,20 @@ _TABLE = (
 
 TYPES: dict[str, SlotType] = {slot.name: slot for slot in _TABLE}
 """The types by name, in the order in which they are documented."""
+
+BASES = tuple(name for name in TYPES if name not in ("rest", "time"))
+"""The types that a parser's own types may be built on."""
+
+
+def own_type(name: str, regex: str, base: str, about: str) -> SlotType:
+    """A type of a parser's own: text of its regex, with the value and the limits of its base."""
+    built_on = TYPES[base]
+    return built_on._replace(
+        name=name,
+        about=about or f"of the type {name}: `{regex}`",
+        example="",
+        shape=f"(?:{regex})",
+        stops=None,
+        may_be_empty=False,
+        valid=built_on.valid or f"(?:{regex})",
+    )

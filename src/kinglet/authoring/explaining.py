@@ -1,0 +1,125 @@
+"""What a parser will do: the regexes that its patterns become, and what can be said of them beforehand."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import polars as pl
+
+from kinglet.definition.schema import Variant
+from kinglet.engine.plan import DTYPES, Reading, TimeRulePlan
+from kinglet.model.mapping import merged
+from kinglet.parser import Parser
+from kinglet.patterns.literals import known
+from kinglet.patterns.types import SlotType
+
+_ENGINE = "linear time"
+
+
+class FieldNote(NamedTuple):
+    """A field: the slot type it is read by, and what its values are."""
+
+    name: str
+    type: str
+    value: str
+
+
+class Explanation(NamedTuple):
+    """What one pattern or regex does.
+
+    form: `pattern` or `regex`; written: as the parser file has it. regexes: tried in order. literals:
+    text that stands in every match. least, most: characters of a match, None without an end.
+    engine: what runs it.
+    """
+
+    name: str
+    form: str
+    written: str
+    regexes: tuple[str, ...]
+    literals: tuple[str, ...]
+    least: int
+    most: int | None
+    engine: str
+    fields: tuple[FieldNote, ...]
+    kinds: tuple[str | int, ...] = ()
+    mapped: str = ""
+
+
+class Overview(NamedTuple):
+    """A whole parser: how it cuts, where it looks for the time, then its envelope and its variants."""
+
+    parser: str
+    version: str
+    about: str
+    events: str
+    times: tuple[str, ...]
+    kind: str | None
+    body: str | None
+    envelope: Explanation | None
+    variants: tuple[Explanation, ...]
+
+
+def explain(parser: Parser) -> Overview:
+    """What a parser will do, pattern by pattern."""
+    definition, plan = parser.definition, parser.plan
+    envelope = None
+    if plan.envelope is not None and definition.envelope is not None:
+        envelope = _explained("envelope", "pattern", definition.envelope, plan.envelope)
+    variants = tuple(
+        _of_variant(parser, variant, compiled.reading)
+        for variant, compiled in zip(definition.variants, plan.variants, strict=True)
+    )
+    rules = definition.events.rules
+    events = ", ".join(name if value is True else f"{name}: {value}" for name, value in rules.items()) or "line"
+    times = tuple(_of_rule(rule) for rule in plan.times)
+    return Overview(
+        plan.parser, plan.version, definition.about, events, times, plan.kind, plan.body, envelope, variants
+    )
+
+
+def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanation:
+    form = "pattern" if variant.pattern is not None else "regex"
+    found = _explained(variant.name, form, variant.pattern or variant.regex or "", reading)
+    event = merged(parser.definition.event, variant.event)
+    words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
+    return found._replace(kinds=tuple(variant.kind or ()), mapped=": ".join(words))
+
+
+def _explained(name: str, form: str, written: str, reading: Reading) -> Explanation:
+    facts = [known(regex) for regex in reading.regexes]
+    ends = [fact.most for fact in facts]
+    return Explanation(
+        name, form, written, reading.regexes,
+        facts[-1].literals,
+        min(fact.least for fact in facts),
+        None if None in ends else max(end for end in ends if end is not None),
+        _ENGINE,
+        tuple(FieldNote(item.name, item.type.name, plain(item.type)) for item in reading.fields),
+    )  # fmt: skip
+
+
+def plain(kind: SlotType) -> str:
+    """What the values of a type are, in a word or two."""
+    names: dict[type[pl.DataType], str] = {
+        pl.String: "text", pl.Int64: "whole number", pl.Float64: "number", pl.Boolean: "true or false",
+    }  # fmt: skip
+    return names.get(type(DTYPES[kind.value]), "instant")
+
+
+def _of_rule(rule: TimeRulePlan) -> str:
+    formats = " or ".join(fmt.text for fmt in rule.reading.formats)
+    zone = f", zone {rule.reading.zone}" if rule.reading.zone else ""
+    zone = f", zone in `{rule.zone_slot}`" if rule.zone_slot else zone
+    return f"{rule.label}: {formats}{zone}"
+
+
+def as_plain(found: Overview) -> dict[str, Any]:
+    """An overview as JSON can hold it."""
+
+    def one(item: Explanation) -> dict[str, Any]:
+        return item._asdict() | {"fields": [note._asdict() for note in item.fields]}
+
+    return found._asdict() | {
+        "envelope": one(found.envelope) if found.envelope else None,
+        "variants": [one(item) for item in found.variants],
+    }

@@ -1,0 +1,136 @@
+"""`kinglet explain`: what a parser will do, pattern by pattern."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from kinglet.cli import options
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from rich.console import Console
+
+    from kinglet.authoring.explaining import Explanation, Overview
+
+_NAMES = 10
+_REGEXES = ("regex", "or")
+
+
+@click.command("explain")
+@click.argument("parser")
+@click.option("--variant", "wanted", metavar="NAME", help="This variant only.")
+@options.as_json()
+def command(parser: str, wanted: str | None, as_json: bool) -> None:
+    """Show what PARSER will do, pattern by pattern.
+
+    Of each pattern: the regexes that it becomes and the order in which they are tried, the text that every match
+    contains, how long matches are, what runs it, and the fields it gives.
+    """
+    from kinglet.authoring.explaining import as_plain, explain
+    from kinglet.cli.render import console, print_json
+    from kinglet.errors import UsageError, did_you_mean
+    from kinglet.parser import load
+
+    found = explain(load(parser))
+    if wanted is not None:
+        names = [item.name for item in found.variants]
+        if wanted not in names:
+            raise UsageError(
+                f"no variant `{wanted}`; {did_you_mean(wanted, names, 'the variants are ' + ', '.join(names))}"
+            )
+        found = found._replace(variants=tuple(item for item in found.variants if item.name == wanted))
+    if as_json:
+        print_json(as_plain(found))
+        return
+    out = console()
+    if wanted is None:
+        _render_head(out, found)
+    for item in found.variants:
+        out.print()
+        _render(out, item)
+
+
+def _render_head(out: Console, found: Overview) -> None:
+    from kinglet.cli.render import heading
+
+    count = len(found.variants)
+    out.print(
+        heading(f"{found.parser} {found.version}", f"{count} variant{'s' * (count != 1)}  {found.about}".rstrip())
+    )
+    _line(out, "events", found.events)
+    for i, time in enumerate(found.times):
+        _line(out, "time" if i == 0 else "", time)
+    if found.envelope is not None:
+        out.print()
+        _render(out, found.envelope)
+        if found.kind is not None:
+            _line(out, "kind", f"`{found.kind}` tells the variant, which reads `{found.body}`")
+        else:
+            _line(out, "then", f"the variants read `{found.body}`")
+
+
+def _render(out: Console, item: Explanation) -> None:
+    from kinglet.cli.render import heading
+
+    kinds = f"{'kind' if len(item.kinds) == 1 else 'kinds'} {', '.join(map(str, item.kinds))}" if item.kinds else ""
+    out.print(heading(item.name, kinds))
+    for name, text in _lines(item):
+        _line(out, name, text)
+
+
+def _lines(item: Explanation) -> Iterator[tuple[str, str]]:
+    if item.form == "pattern":
+        yield "pattern", item.written
+    yield "regex", item.regexes[0]
+    for regex in item.regexes[1:]:
+        yield "or", regex
+    telling = [text for text in item.literals if len(text.strip()) > 1] or sorted(item.literals, key=len)[-1:]
+    yield "contains", "  ".join(f"`{text}`" for text in telling) or "no text that is always the same"
+    least = f"{item.least:,}"
+    yield (
+        "width",
+        f"{least} characters"
+        if item.least == item.most
+        else (f"{least} characters or more" if item.most is None else f"{least} to {item.most:,} characters"),
+    )
+    yield "engine", item.engine
+    fields = [f"{note.name} ({note.type}: {note.value})" if note.type != note.value else f"{note.name} ({note.value})"
+              for note in item.fields]  # fmt: skip
+    yield "fields", ", ".join(fields) or "none"
+    if item.mapped:
+        yield "model", item.mapped
+
+
+def _line(out: Console, name: str, text: str) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import visible
+
+    width = out.width - _NAMES - 2
+    text = visible(text)
+    if name in _REGEXES:
+        lines = list(_cut(text, width))
+    else:
+        lines = [piece.plain.rstrip() for piece in Text(text).wrap(out, width, overflow="fold")]
+    for i, line in enumerate(lines):
+        out.print(Text(f"  {name if i == 0 else '':<{_NAMES}}", style="dim").append(line, style="not dim"))
+
+
+def _cut(regex: str, width: int) -> Iterator[str]:
+    """A regex in lines that end between its pieces where they can."""
+    from kinglet.patterns.atoms import atoms
+
+    line = ""
+    for piece in atoms(regex):
+        if line and len(line) + len(piece) > width:
+            yield line
+            line = ""
+        line += piece
+        while len(line) > width:
+            yield line[:width]
+            line = line[width:]
+    if line:
+        yield line

@@ -1,0 +1,88 @@
+"""What can be said of a regex without running it: the text that every match contains, and how long matches are."""
+
+from __future__ import annotations
+
+import functools
+import importlib
+import re
+import warnings
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+_parser: Any = importlib.import_module("re._parser")
+_ENDLESS = 1_000_000
+_MOST_REPEATS = 16
+
+
+class Known(NamedTuple):
+    """literals: runs of characters that stand in every match, in order. least, most: characters of a match;
+    most is None where there is no end to it.
+    """
+
+    literals: tuple[str, ...]
+    least: int
+    most: int | None
+    vague: bool = False
+    keeps_vague: bool = False
+
+
+@functools.lru_cache(maxsize=4096)
+def known(regex: str) -> Known:
+    """Reads a regex of the dialect."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        tree = _parser.parse(regex)
+    runs: list[str] = [""]
+    _collect(tree, runs, bool(tree.state.flags & re.IGNORECASE))
+    least, most = tree.getwidth()
+    literals = tuple(run for run in runs if run)
+    end = int(most) if most < _ENDLESS else None
+    found = list(_repeats_of_nothing(tree))
+    return Known(literals, int(least), end, bool(found), any(found))
+
+
+def _repeats_of_nothing(tree: Any) -> Iterator[bool]:
+    """For each repeat of what may be nothing, whether a group stands in it."""
+    for operation, value in tree:
+        name = str(operation)
+        if name == "SUBPATTERN":
+            yield from _repeats_of_nothing(value[3])
+        elif name == "BRANCH":
+            for inner in value[1]:
+                yield from _repeats_of_nothing(inner)
+        elif name in ("MAX_REPEAT", "MIN_REPEAT"):
+            _, most, inner = value
+            if most > 1 and inner.getwidth()[0] == 0:
+                yield _has_group(inner)
+            yield from _repeats_of_nothing(inner)
+
+
+def _has_group(tree: Any) -> bool:
+    return any(
+        (str(operation) == "SUBPATTERN" and (value[0] is not None or _has_group(value[3])))
+        or (str(operation) == "BRANCH" and any(map(_has_group, value[1])))
+        or (str(operation) in ("MAX_REPEAT", "MIN_REPEAT") and _has_group(value[2]))
+        for operation, value in tree
+    )
+
+
+def _collect(tree: Any, runs: list[str], any_case: bool) -> None:
+    """Adds to the last run what must follow it, and begins another where something else may stand."""
+    for operation, value in tree:
+        name = str(operation)
+        if name == "LITERAL" and not (any_case and chr(value).lower() != chr(value).upper()):
+            runs[-1] += chr(value)
+        elif name == "AT":
+            continue
+        elif name == "SUBPATTERN":
+            _, on, off, inner = value
+            _collect(inner, runs, (any_case or bool(on & re.IGNORECASE)) and not off & re.IGNORECASE)
+        elif name in ("MAX_REPEAT", "MIN_REPEAT"):
+            least, most, inner = value
+            counted = least == most and least <= _MOST_REPEATS
+            for _ in range(least if counted else min(least, 1)):
+                _collect(inner, runs, any_case)
+            if not counted:
+                runs.append("")
+        else:
+            runs.append("")
