@@ -24,6 +24,7 @@ from pathlib import Path
 
 from access_log import access_log
 from stamps import FORMS
+from structures import LOGS
 
 HERE = Path(__file__).parent
 PAGE = HERE.parent / "docs" / "benchmarks.md"
@@ -130,6 +131,27 @@ def cutting(lines: int, rounds: int) -> list[Row]:
     return rows
 
 
+def structures(count: int, rounds: int) -> list[Row]:
+    """Logs of structured lines, in turn with a plain loop to the same columns; seconds without start-up."""
+
+    def taken(way: str, name: str) -> float:
+        command = [sys.executable, str(HERE / "structures.py"), way, name, str(count)]
+        read, seconds = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()
+        assert int(read) == count, f"{way}, {name}: {read} of {count}"
+        return float(seconds)
+
+    rows: list[Row] = []
+    for name in LOGS:
+        ours: list[float] = []
+        ratios: list[float] = []
+        for _ in range(rounds):
+            ours.append(taken("kinglet", name))
+            ratios.append(taken("loop", name) / ours[-1])
+        speed = f"{count / statistics.median(ours):,.0f}"
+        rows.append((name, speed, f"{statistics.median(ratios):.3g} (at least 3)"))
+    return rows
+
+
 def reading_stamps(count: int, rounds: int) -> list[Row]:
     """Columns of stamps, in turn with what reads them elsewhere; seconds without start-up."""
 
@@ -219,41 +241,46 @@ def main() -> None:
     options.add_argument("--lines", type=int, default=1_000_000)
     options.add_argument("--rounds", type=int, default=5)
     options.add_argument("--write", action="store_true", help="write the tables into docs/benchmarks.md")
+    options.add_argument("--only", choices=["logs", "growth", "cutting", "stamps", "structures", "start"])
     given = options.parse_args()
+    if given.only and given.write:
+        options.error("--write wants all tables; leave --only out")
+    lines, rounds = given.lines, given.rounds
     folder = Path(tempfile.mkdtemp(prefix="kinglet-bench-"))
+    against = ("times as fast as (a)", "time against (b)")
+    tables: dict[str, tuple[Row, Callable[[], list[Row]]]] = {
+        "logs": (
+            ("web access log", "Kinglet", "(a) script", "(b) Polars", "events/s", *against),
+            lambda: throughput(lines, rounds, folder),
+        ),
+        "growth": (
+            ("four times the lines", "time", "most memory", "memory against"),
+            lambda: growth(lines, max(rounds // 2, 1), folder),
+        ),
+        "cutting": (
+            ("cutting", "Kinglet, lines/s", "beside it", "lines/s", "times as fast"),
+            lambda: cutting(lines, rounds),
+        ),
+        "stamps": (
+            ("stamps", "Kinglet, stamps/s", "times as fast as strptime", "as pandas", "time against Polars"),
+            lambda: reading_stamps(min(lines, 300_000), rounds),
+        ),
+        "structures": (
+            ("structures", "Kinglet, events/s", "times as fast as a loop"),
+            lambda: structures(min(lines, 300_000), rounds),
+        ),
+        "start": (("start", "time", "limit"), lambda: start_up(rounds, folder)),
+    }
     try:
-        parts = [
-            f"Measured on {date.today().isoformat()}: {given.lines:,} lines, {given.rounds} rounds, "
-            f"{os.cpu_count()} processors, Python {platform.python_version()}.\n",
-            table(
-                (
-                    "web access log",
-                    "Kinglet",
-                    "(a) script",
-                    "(b) Polars",
-                    "events/s",
-                    "times as fast as (a)",
-                    "time against (b)",
-                ),
-                throughput(given.lines, given.rounds, folder),
-            ),
-            table(
-                ("four times the lines", "time", "most memory", "memory against"),
-                growth(given.lines, max(given.rounds // 2, 1), folder),
-            ),
-            table(
-                ("cutting", "Kinglet, lines/s", "beside it", "lines/s", "times as fast"),
-                cutting(given.lines, given.rounds),
-            ),
-            table(
-                ("stamps", "Kinglet, stamps/s", "times as fast as strptime", "as pandas", "time against Polars"),
-                reading_stamps(min(given.lines, 300_000), given.rounds),
-            ),
-            table(("start", "time", "limit"), start_up(given.rounds, folder)),
-        ]
+        text = "\n".join(
+            [
+                f"Measured on {date.today().isoformat()}: {lines:,} lines, {rounds} rounds, "
+                f"{os.cpu_count()} processors, Python {platform.python_version()}.\n",
+                *(table(head, rows()) for name, (head, rows) in tables.items() if given.only in (None, name)),
+            ]
+        )
     finally:
         shutil.rmtree(folder)
-    text = "\n".join(parts)
     print(text)
     if given.write:
         before = PAGE.read_text(encoding="utf-8").split("<!-- tables -->")[0]

@@ -23,16 +23,14 @@ def main() -> None:
     print(result.counts)
 
     failures = (
-        result.events.filter(pl.col("variant") == "login-failed")
-        .group_by("user", "client")
+        result.events.filter((pl.col("variant") == "login") & (pl.col("result") == "fail"))
+        .group_by("user", "src")
         .agg(pl.len().alias("failures"), pl.col("time").min().alias("first"), pl.col("time").max().alias("last"))
         .sort("failures", "user", descending=[True, False])
     )
     print("most failed logins:")
     for row in failures.head(3).iter_rows(named=True):
-        print(
-            f"  {row['user']:<12} from {row['client']:<16} {row['failures']:>3} times, last {row['last']:%a %H:%M} UTC"
-        )
+        print(f"  {row['user']:<12} from {row['src']:<16} {row['failures']:>3} times, last {row['last']:%a %H:%M} UTC")
 
 
 if __name__ == "__main__":

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import random
+import runpy
 import subprocess
 import sys
 import unittest
@@ -61,6 +63,18 @@ class Baselines(InFolder):
                     capture_output=True, text=True, check=True,
                 )  # fmt: skip
                 self.assertEqual("500", done.stdout.split()[0], f"{form} {way}")
+
+    def test_structures_become_the_same_columns_both_ways(self) -> None:
+        script = runpy.run_path(str(BENCHMARKS / "structures.py"))
+        for name, log in script["LOGS"].items():
+            chance = random.Random(1)
+            path = self.write("some.log", "".join(f"{log.write(number, chance)}\n" for number in range(300)))
+            ours, theirs = script["by_kinglet"](path, log), script["by_loop"](path, log)
+            self.assertEqual(300, ours.height)
+            named = [column for column in ours.columns if column != "more"]
+            self.assertTrue(ours.select(named).equals(theirs.select(named)), name)
+            left, right = ([json.loads(text or "{}") for text in frame["more"]] for frame in (ours, theirs))
+            self.assertEqual(left, right, name)
 
 
 if __name__ == "__main__":

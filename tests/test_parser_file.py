@@ -181,8 +181,11 @@ class PublishedSchema(unittest.TestCase):
         validator = jsonschema.Draft202012Validator(schema)
         good = from_text(PUMP, "x").values
         self.assertEqual([], list(validator.iter_errors(good)))
+        bare = {**good, "envelope": {"json": True}, "variants": [{"name": "x", "kind": "a"}]}
+        self.assertEqual([], list(validator.iter_errors(bare)))
         for bad in (
             {**good, "extra": 1},
+            {**good, "variants": [{"name": "x", "json": True, "pattern": "x"}]},
             {key: value for key, value in good.items() if key != "product"},
             {**good, "variants": [{"name": "x"}]},
             {**good, "event": {"class": "No Such Class"}},

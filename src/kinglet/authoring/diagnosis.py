@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
-from kinglet.authoring.spans import Span, first_match, spans, stamp_place
+from kinglet.authoring.spans import Span, inside_of, spans, stamp_place
 from kinglet.engine.plan import Plan, Reading, VariantPlan
+from kinglet.extract.unread import unread
 from kinglet.patterns.atoms import matching_prefix
+from kinglet.patterns.types import STRUCTURES
 
 
 class Diagnosis(NamedTuple):
@@ -38,6 +40,9 @@ def diagnose(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -
             span = where[plan.kind]
             text = raw[span.start : span.end]
             found.append(Diagnosis(fault, f"no variant has the kind {text}", span.start, span.end))
+        elif kind.removeprefix("bad-") in STRUCTURES:
+            at, message = _unread(plan, name, raw[start:end], variant)
+            found.append(Diagnosis(fault, message, start + at, end))
         elif kind in ("no-variant", "no-match"):
             found.append(_stopped(plan, raw, fault))
         else:
@@ -54,6 +59,7 @@ _PLAIN = {
     "cut-off": "its end is missing",
     "stray-text": "stands between records and belongs to none",
     "bad-count": "the count of bytes before it is missing or wrong",
+    "repeated-key": "a key stands in it more than once; the last one counts",
     "after-pause": "goes on with a line that was given out before its end had come",
 }
 
@@ -80,7 +86,9 @@ def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, la
 
 def _about(plan: Plan, name: str) -> str:
     readings = [*([plan.envelope] if plan.envelope else []), *(variant.reading for variant in plan.variants)]
-    return next((field.type.about for reading in readings for field in reading.fields if field.name == name), "valid")
+    return next(
+        (field.type.about for reading in readings for field in reading.every_field if field.name == name), "valid"
+    )
 
 
 def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
@@ -88,13 +96,16 @@ def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
     base, text = 0, raw
     tried: list[tuple[str, Reading]]
     if plan.envelope is not None:
-        match = first_match(plan.envelope, raw)
-        if match is None:
+        inside = inside_of(plan.envelope, raw, 0)
+        if inside is None:
             tried = [("the envelope", plan.envelope)]
         else:
-            assert plan.body is not None
-            base, text = match.start(plan.body), match[plan.body]
-            tried = [(variant.name, variant.reading) for variant in _candidates(plan, match)]
+            held = {span.field: span for span in inside}
+            some = _candidates(plan, raw, held)
+            source = next((variant.source for variant in some if variant.source), plan.body)
+            if source in held:
+                base, text = held[source].start, raw[held[source].start : held[source].end]
+            tried = [(variant.name, variant.reading) for variant in some if (variant.source or plan.body) == source]
     else:
         tried = [(variant.name, variant.reading) for variant in plan.variants]
     best = max(
@@ -103,6 +114,9 @@ def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
     if best is None:
         return Diagnosis(fault, "no variant comes into question", base, len(raw))
     end, expected, name, reading = best
+    if not reading.regexes and reading.structures:
+        at, message = unread(reading.structures[0].structure, text)
+        return Diagnosis(fault, f"{name} finds {message}", base + at, base + max(len(text), at + 1))
     at = base + max(end, 0)
     rest = raw[at:].split("\n", 1)[0]
     finds = f"finds `{_short(rest)}`" if rest.strip() else "the line ends"
@@ -111,18 +125,27 @@ def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
     return Diagnosis(fault, message, at, at + max(len(rest), 1))
 
 
-def _candidates(plan: Plan, match: re.Match[str]) -> list[VariantPlan]:
+def _candidates(plan: Plan, raw: str, held: Mapping[str, Span]) -> list[VariantPlan]:
     route = plan.otherwise
-    if plan.kind is not None:
-        value = match[plan.kind]
+    span = held.get(plan.kind or "")
+    if span is not None:
+        value = raw[span.start : span.end]
         for kind, indices in plan.routes.items():
             if str(kind) == value or (isinstance(kind, int) and value.lstrip("+-").isdigit() and int(value) == kind):
                 route = indices
     return [plan.variants[i] for i in route]
 
 
+def _unread(plan: Plan, source: str, text: str, variant: str | None) -> tuple[int, str]:
+    """Why the text of a slot does not have its structure."""
+    readings = [item.reading for item in plan.variants if item.name == variant]
+    structure = next(item.structure for reading in readings for item in reading.structures if item.source == source)
+    at, message = unread(structure, text)
+    return at, message
+
+
 def _reach(reading: Reading, text: str) -> tuple[int, str]:
-    return matching_prefix(reading.regexes[-1], text)
+    return matching_prefix(reading.regexes[-1], text) if reading.regexes else (-1, "")
 
 
 def _expected(piece: str, reading: Reading) -> str:

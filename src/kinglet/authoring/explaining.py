@@ -10,7 +10,7 @@ from kinglet.definition.schema import Variant
 from kinglet.engine.plan import DTYPES, Reading, TimeRulePlan
 from kinglet.model.mapping import merged
 from kinglet.parser import Parser
-from kinglet.patterns.literals import known
+from kinglet.patterns.literals import Known, known
 from kinglet.patterns.types import SlotType
 
 _ENGINE = "linear time"
@@ -27,8 +27,8 @@ class FieldNote(NamedTuple):
 class Explanation(NamedTuple):
     """What one pattern or regex does.
 
-    form: `pattern` or `regex`; written: as the parser file has it. regexes: tried in order. literals:
-    text that stands in every match. least, most: characters of a match, None without an end.
+    form: `pattern`, `regex`, `json`, `pairs` or `nothing`; written: as the parser file has it. regexes:
+    tried in order. literals: text that stands in every match. least, most: characters of a match, None without an end.
     engine: what runs it.
     """
 
@@ -64,7 +64,8 @@ def explain(parser: Parser) -> Overview:
     definition, plan = parser.definition, parser.plan
     envelope = None
     if plan.envelope is not None and definition.envelope is not None:
-        envelope = _explained("envelope", "pattern", definition.envelope, plan.envelope)
+        written = definition.envelope if isinstance(definition.envelope, str) else ""
+        envelope = _explained("envelope", "pattern" if written else _form(plan.envelope), written, plan.envelope)
     variants = tuple(
         _of_variant(parser, variant, compiled.reading)
         for variant, compiled in zip(definition.variants, plan.variants, strict=True)
@@ -78,7 +79,7 @@ def explain(parser: Parser) -> Overview:
 
 
 def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanation:
-    form = "pattern" if variant.pattern is not None else "regex"
+    form = variant.forms[0] if variant.forms else "nothing"
     found = _explained(variant.name, form, variant.pattern or variant.regex or "", reading)
     event = merged(parser.definition.event, variant.event)
     words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
@@ -86,7 +87,7 @@ def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanati
 
 
 def _explained(name: str, form: str, written: str, reading: Reading) -> Explanation:
-    facts = [known(regex) for regex in reading.regexes]
+    facts = [known(regex) for regex in reading.regexes] or [Known((), 0, None)]
     ends = [fact.most for fact in facts]
     return Explanation(
         name, form, written, reading.regexes,
@@ -94,8 +95,12 @@ def _explained(name: str, form: str, written: str, reading: Reading) -> Explanat
         min(fact.least for fact in facts),
         None if None in ends else max(end for end in ends if end is not None),
         _ENGINE,
-        tuple(FieldNote(item.name, item.type.name, plain(item.type)) for item in reading.fields),
+        tuple(FieldNote(item.name, item.type.name, plain(item.type)) for item in reading.every_field),
     )  # fmt: skip
+
+
+def _form(reading: Reading) -> str:
+    return reading.structures[0].structure.name if reading.structures else "nothing"
 
 
 def plain(kind: SlotType) -> str:

@@ -22,19 +22,65 @@ def spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
     """The spans of all fields of an event, in the order of the text."""
     found: list[Span] = []
     base, text = 0, raw
+    chosen = next((item for item in plan.variants if item.name == variant), None)
     if plan.envelope is not None:
-        match = first_match(plan.envelope, raw)
-        if match is None:
+        inside = inside_of(plan.envelope, raw, 0)
+        if inside is None:
             return []
-        found = _of(match, 0)
+        found = inside
         body = next((span for span in found if span.field == plan.body), None)
-        if variant is not None and body is not None:
+        if chosen is not None and chosen.source is not None:
+            source = next((span for span in found if span.field == chosen.source), None)
+            if source is None:
+                return sorted(found, key=lambda span: (span.start, span.end))
+            base, text = source.start, raw[source.start : source.end]
+        elif variant is not None and body is not None:
             found.remove(body)
             base, text = body.start, raw[body.start : body.end]
-    reading = next((item.reading for item in plan.variants if item.name == variant), None)
-    if reading is not None and (match := first_match(reading, text)):
-        found += _of(match, base)
+    if chosen is not None:
+        found += inside_of(chosen.reading, text, base) or []
     return sorted(found, key=lambda span: (span.start, span.end))
+
+
+def inside_of(reading: Reading, text: str, base: int) -> list[Span] | None:
+    """The spans of a reading's fields in a text that begins at base; None where it does not match."""
+    match = first_match(reading, text)
+    if match is None and reading.regexes:
+        return None
+    found = _of(match, base) if match is not None else []
+    for plan in reading.structures:
+        start, part = base, text
+        if plan.source is not None:
+            held = next((span for span in found if span.field == plan.source), None)
+            if held is None:
+                continue
+            start, part = held.start, text[held.start - base : held.end - base]
+        values = plan.structure.values(part)
+        if values is None:
+            if plan.source is None:
+                return None
+            continue
+        if plan.source is not None:
+            found = [span for span in found if span.field != plan.source]
+        names = dict(zip(plan.keys, (item.name for item in plan.fields), strict=True))
+        found += [
+            Span(names[value.path], start + left, start + right)
+            for value in values
+            if value.path in names
+            for left, right in [_within_quotes(part, value.start, value.end)]
+            if right > left
+        ]
+    return found
+
+
+def _within_quotes(text: str, start: int, end: int) -> tuple[int, int]:
+    """The characters of a value without the blanks and quotes around it."""
+    written = text[start:end]
+    start += len(written) - len(written.lstrip())
+    end = start + len(written.strip())
+    if end - start >= 2 and text[start] == text[end - 1] and text[start] in "\"'":
+        return start + 1, end - 1
+    return start, end
 
 
 def stamp_place(rule: TimeRulePlan, raw: str, found: list[Span]) -> tuple[int, int] | None:

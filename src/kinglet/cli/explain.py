@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 _NAMES = 10
 _REGEXES = ("regex", "or")
+_READS = {"json": "a JSON object", "pairs": "pairs of keys and values", "nothing": "nothing; its kind tells it"}
 
 
 @click.command("explain")
@@ -67,8 +68,9 @@ def _render_head(out: Console, found: Overview) -> None:
         out.print()
         _render(out, found.envelope)
         if found.kind is not None:
-            _line(out, "kind", f"`{found.kind}` tells the variant, which reads `{found.body}`")
-        else:
+            reads = f", which reads `{found.body}`" if found.body else ""
+            _line(out, "kind", f"`{found.kind}` tells the variant{reads}")
+        elif found.body:
             _line(out, "then", f"the variants read `{found.body}`")
 
 
@@ -84,6 +86,12 @@ def _render(out: Console, item: Explanation) -> None:
 def _lines(item: Explanation) -> Iterator[tuple[str, str]]:
     if item.form == "pattern":
         yield "pattern", item.written
+    if not item.regexes:
+        yield "reads", _READS[item.form]
+        yield "fields", _fields(item)
+        if item.mapped:
+            yield "model", item.mapped
+        return
     yield "regex", item.regexes[0]
     for regex in item.regexes[1:]:
         yield "or", regex
@@ -97,11 +105,17 @@ def _lines(item: Explanation) -> Iterator[tuple[str, str]]:
         else (f"{least} characters or more" if item.most is None else f"{least} to {item.most:,} characters"),
     )
     yield "engine", item.engine
-    fields = [f"{note.name} ({note.type}: {note.value})" if note.type != note.value else f"{note.name} ({note.value})"
-              for note in item.fields]  # fmt: skip
-    yield "fields", ", ".join(fields) or "none"
+    yield "fields", _fields(item)
     if item.mapped:
         yield "model", item.mapped
+
+
+def _fields(item: Explanation) -> str:
+    fields = [
+        f"{note.name} ({note.type}: {note.value})" if note.type != note.value else f"{note.name} ({note.value})"
+        for note in item.fields
+    ]
+    return ", ".join(fields) or "none"
 
 
 def _line(out: Console, name: str, text: str) -> None:

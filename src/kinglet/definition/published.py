@@ -19,7 +19,11 @@ def file_schema() -> dict[str, Any]:
     sections["EventMapping"]["properties"]["class"]["anyOf"][0]["enum"] = captions
     sections["Variant"]["properties"]["types"]["additionalProperties"]["examples"] = list(TYPES)
     sections["OwnType"]["properties"]["base"]["enum"] = list(BASES)
-    sections["Variant"]["oneOf"] = [{"required": ["pattern"]}, {"required": ["regex"]}]
+    forms = ("pattern", "regex", "json", "pairs")
+    alone = [{"required": [name]} for name in forms]
+    sections["Variant"]["oneOf"] = [*alone, {"not": {"anyOf": alone}}]
+    schema["if"] = {"properties": {"envelope": {"type": "object"}}, "required": ["envelope"]}
+    schema["else"] = {"properties": {"variants": {"items": {"anyOf": alone}}}}
     time = schema["properties"]["time"]
     schema["properties"]["time"] = {"anyOf": [time["items"], {"type": "array", "items": time["items"]}]}
     events = schema["properties"]["events"]

@@ -245,6 +245,28 @@ class OwnType(Section):
     about: str = Field("", description="what it is, said where a value is not valid")
 
 
+class PairsForm(Section):
+    """How pairs of keys and values are written."""
+
+    between: str = Field(" ", min_length=1, description="what stands between two pairs; a blank means any blanks")
+    equals: str = Field("=", min_length=1, description="what stands between a key and its value")
+    quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
+
+
+class Envelope(Section):
+    """A front part that is structure: it gives all fields that the variants share."""
+
+    json_: Literal[True] | None = Field(None, alias="json", description="the event is a JSON object")
+    pairs: Literal[True] | PairsForm | None = Field(None, description="the event is pairs of keys and values")
+    types: dict[str, str] = Field({}, description="the keys that become fields, and their types")
+
+    @model_validator(mode="after")
+    def _one_form(self) -> Envelope:
+        if (self.json_ is None) == (self.pairs is None):
+            raise ValueError("has both `json` and `pairs`" if self.json_ else "has neither `json` nor `pairs`")
+        return self
+
+
 class Variant(Section):
     """One of the messages of a log."""
 
@@ -252,15 +274,24 @@ class Variant(Section):
     kind: Kinds | None = Field(None, description="values of the kind slot that mean this message")
     pattern: str | None = Field(None, description="readable form with typed slots")
     regex: str | None = Field(None, description="regular expression with named groups")
-    types: dict[str, str] = Field({}, description="types of the groups of `regex`")
+    json_: Literal[True] | None = Field(None, alias="json", description="what it reads is a JSON object")
+    pairs: Literal[True] | PairsForm | None = Field(None, description="what it reads is pairs of keys and values")
+    from_: str | None = Field(None, alias="from", description="the field it reads, if not the end of the envelope")
+    types: dict[str, str] = Field({}, description="types of the groups of `regex`; the keys that become fields")
     event: EventMapping | None = None
+
+    @property
+    def forms(self) -> list[str]:
+        """The ways of reading that it names; of them it can have one."""
+        ways = {"pattern": self.pattern, "regex": self.regex, "json": self.json_, "pairs": self.pairs}
+        return [name for name, value in ways.items() if value is not None]
 
     @model_validator(mode="after")
     def _one_form(self) -> Variant:
-        if (self.pattern is None) == (self.regex is None):
-            raise ValueError("has both `pattern` and `regex`" if self.pattern else "has neither `pattern` nor `regex`")
-        if self.types and self.regex is None:
-            raise ValueError("has `types`, which go with `regex`; in a pattern write {name:type}")
+        if len(self.forms) > 1:
+            raise ValueError("has both " + " and ".join(f"`{name}`" for name in self.forms))
+        if not self.forms and (self.types or self.from_):
+            raise ValueError("has `types` or `from`, but neither `pattern`, `regex`, `json` nor `pairs`")
         return self
 
 
@@ -296,7 +327,9 @@ class ParserFile(Section):
     time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = []
     clock: Clock = Field(default_factory=Clock.model_construct)
     types: dict[str, OwnType] = Field({}, description="slot types of this parser, by name")
-    envelope: str | None = Field(None, description="pattern of the front part that all messages share")
+    envelope: str | Envelope | None = Field(
+        None, description="pattern of the front part that all messages share, or the structure that they have"
+    )
     kind: str | None = Field(None, description="slot whose value tells which variant an event is")
     event: EventMapping | None = Field(None, description="mapping that all variants share")
     variants: list[Variant] = Field(min_length=1)

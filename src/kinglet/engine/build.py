@@ -6,27 +6,41 @@ What is wrong with a file is found here as far as it takes more than one key to 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
 import polars as pl
 
 from kinglet.clock.formats import parse_format
 from kinglet.definition.document import Document, Path
-from kinglet.definition.schema import ParserFile, Variant
+from kinglet.definition.schema import Envelope, ParserFile, Variant
 from kinglet.engine import time_rules
-from kinglet.engine.plan import RESERVED, STAMP, FieldPlan, Plan, Reading, TimeRulePlan, VariantPlan
+from kinglet.engine.plan import (
+    MORE,
+    RESERVED,
+    STAMP,
+    FieldPlan,
+    Plan,
+    Reading,
+    StructurePlan,
+    TimeRulePlan,
+    VariantPlan,
+)
 from kinglet.errors import ParserFileError, Problem, UsageError, did_you_mean
+from kinglet.extract.forms import Structure
+from kinglet.extract.json_objects import JsonObjects
+from kinglet.extract.pairs import Pairs
 from kinglet.model.mapping import MappingPlan, build_mapping, merged
 from kinglet.model.schema import load_model
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex
 from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
-from kinglet.patterns.types import BASES, TYPES, SlotType, own_type
+from kinglet.patterns.types import BASES, STRUCTURES, TYPES, SlotType, own_type
 from kinglet.raw.encodings import named
 from kinglet.raw.rules import cut_rule
 
 _ISO = "iso8601"
+_KEPT = "_text"
 
 
 @dataclass
@@ -109,8 +123,19 @@ def _envelope(work: _Build) -> None:
     text = work.definition.envelope
     if text is None:
         return
+    if isinstance(text, Envelope):
+        form = _structure_of(text)
+        assert form is not None
+        work.envelope = Reading((), (), structures=(_structure(work, ("envelope",), form, None, "", text.types, {}),))
+        _own(work, work.envelope, ("envelope",), "the envelope")
+        return
     tokens = _tokens(work, ("envelope",), text, {})
     if tokens is None:
+        return
+    if any(slot.type in STRUCTURES for slot in slots(tokens)):
+        work.report(
+            ("envelope",), "has a slot of structure", "let a variant read it, or write `envelope: {json: true}`"
+        )
         return
     last = tokens[-1] if tokens else None
     if not isinstance(last, Slot) or last.type not in ("rest", "text") or not last.name:
@@ -127,8 +152,46 @@ def _envelope(work: _Build) -> None:
     _own(work, work.envelope, ("envelope",), "the envelope")
 
 
+def _structure_of(item: Envelope | Variant) -> Structure | None:
+    """The structure that an envelope or a variant is."""
+    if item.json_ is not None:
+        return JsonObjects()
+    if item.pairs is not None:
+        return Pairs() if item.pairs is True else Pairs(item.pairs.between, item.pairs.equals, item.pairs.quote)
+    return None
+
+
+def _structure(
+    work: _Build,
+    path: Path,
+    structure: Structure,
+    source: str | None,
+    prefix: str,
+    types: Mapping[str, str],
+    shared: Mapping[str, str],
+) -> StructurePlan:
+    """A structure whose keys become fields by the names and types that are given."""
+    keys: list[str] = []
+    items: list[FieldPlan] = []
+    for name, kind in types.items():
+        key = name.removeprefix(prefix)
+        if name in RESERVED or name == MORE:
+            hint = f"call the field `log_{name}`; it has the key `{name}`" if name in RESERVED else "leave it out"
+            work.report((*path, "types", name), f"`{name}` is a column of every event", hint)
+        elif name in shared:
+            work.report((*path, "types", name), f"`{name}` is a slot of {shared[name]}", "leave it out")
+        elif kind not in work.types or kind in ("rest", *STRUCTURES):
+            work.report((*path, "types", name), f"no such type `{kind}`", _type_hint(work, kind))
+        else:
+            bare = key.removeprefix("log_")
+            keys.append(bare if key != bare and bare in RESERVED else key)
+            items.append(FieldPlan(name, _type(work, name, kind)))
+    return StructurePlan(structure, source, prefix, tuple(keys), tuple(items))
+
+
 def _variants(work: _Build) -> None:
-    shared = {item.name: "the envelope" for item in work.envelope.fields} if work.envelope else {}
+    shared = {item.name: "the envelope" for item in work.envelope.every_field} if work.envelope else {}
+    shared.pop(MORE, None)
     names: set[str] = set()
     for i, variant in enumerate(work.definition.variants):
         path: Path = ("variants", i)
@@ -142,10 +205,21 @@ def _variants(work: _Build) -> None:
 
 
 def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[str, str]) -> Reading | None:
+    if variant.from_ is not None and variant.from_ not in shared and (work.envelope or not work.definition.envelope):
+        hint = did_you_mean(variant.from_, shared, "name a slot of the envelope")
+        work.report((*path, "from"), f"the envelope has no slot `{variant.from_}`", hint)
     if variant.pattern is not None:
         tokens = _tokens(work, (*path, "pattern"), variant.pattern, shared)
-        return _pattern_reading(work, tokens) if tokens is not None else None
-    assert variant.regex is not None
+        if tokens is None:
+            return None
+        return _with_structures(work, path, variant, tokens, shared)
+    structure = _structure_of(variant)
+    if structure is not None:
+        return Reading((), (), structures=(_structure(work, path, structure, None, "", variant.types, shared),))
+    if variant.regex is None:
+        if not isinstance(work.definition.envelope, Envelope):
+            work.report(path, "says nothing of what it reads", "give it a `pattern`, `regex`, `json` or `pairs`")
+        return Reading((), ())
     groups = _checked_regex(work, (*path, "regex"), variant.regex)
     if groups is None:
         return None
@@ -163,10 +237,33 @@ def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[st
     return Reading((variant.regex,), items)
 
 
+def _with_structures(
+    work: _Build, path: Path, variant: Variant, tokens: tuple[Token, ...], shared: dict[str, str]
+) -> Reading:
+    """The reading of a pattern, and of the structure in its slots."""
+    reading = _pattern_reading(work, tokens)
+    left = dict(variant.types)
+    taken = shared | {item.name: "this pattern" for item in reading.fields}
+    plans: list[StructurePlan] = []
+    some = [slot for slot in slots(tokens) if slot.type in STRUCTURES]
+    for slot in some:
+        name = slot.name.removesuffix(_KEPT)
+        prefix = "" if slot.source.startswith("{:") else f"{name}."
+        mine = {name: kind for name, kind in left.items() if name.startswith(prefix)}
+        left = {name: kind for name, kind in left.items() if name not in mine}
+        structure: Structure = JsonObjects() if slot.type == "json" else Pairs()
+        plans.append(_structure(work, path, structure, slot.name, prefix, mine, taken))
+    for name in left:
+        known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in some)
+        hint = f"its name begins with that of a slot: {known}" if some else "in a pattern write {name:type}"
+        work.report((*path, "types", name), "is no key of a slot of structure", hint)
+    return reading._replace(structures=tuple(plans))
+
+
 def _tokens(work: _Build, path: Path, text: str, shared: dict[str, str]) -> tuple[Token, ...] | None:
     """The tokens of a pattern whose slots are all good."""
     try:
-        tokens = parse(text)
+        tokens = _named(parse(text))
     except PatternError as error:
         work.report(path, error.message, error.hint, offset=error.offset, excerpt=text)
         return None
@@ -189,6 +286,19 @@ def _tokens(work: _Build, path: Path, text: str, shared: dict[str, str]) -> tupl
         elif slot.name:
             seen[slot.name] = "this pattern"
     return tokens if len(work.problems) == before else None
+
+
+def _named(tokens: tuple[Token, ...]) -> tuple[Token, ...]:
+    """Tokens in which slots of structure are called by what keeps their text where it cannot be read."""
+
+    def named(token: Token) -> Token:
+        if isinstance(token, Optional):
+            return token._replace(tokens=_named(token.tokens))
+        if isinstance(token, Slot) and token.type in STRUCTURES:
+            return token._replace(name=f"{token.name or token.type}{_KEPT}")
+        return token
+
+    return tuple(named(token) for token in tokens)
 
 
 def _last_slot(tokens: tuple[Token, ...]) -> Token | None:
@@ -235,8 +345,11 @@ def _type_hint(work: _Build, kind: str) -> str:
 
 def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
     """Writes down the fields of a reading; a name has one type in all of a parser."""
-    for item in reading.fields:
+    for item in reading.every_field:
         known = work.fields.setdefault(item.name, item.dtype)
+        within = next((name for name in work.fields if _is_within(name, item.name)), None)
+        if within is not None:
+            work.report(path, f"`{item.name}` and `{within}` cannot both be fields", "name one of them only")
         work.owners.setdefault(item.name, owner)
         if known != item.dtype:
             work.report(
@@ -246,6 +359,11 @@ def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
             )
 
 
+def _is_within(one: str, other: str) -> bool:
+    """Whether one name is that of a key within what the other is."""
+    return one.startswith(f"{other}.") or other.startswith(f"{one}.")
+
+
 def _plain(dtype: pl.DataType) -> str:
     names = {pl.String: "text", pl.Int64: "a whole number", pl.Float64: "a number", pl.Boolean: "true or false"}
     return names.get(type(dtype), "a time")
@@ -253,7 +371,7 @@ def _plain(dtype: pl.DataType) -> str:
 
 def _kinds(work: _Build) -> None:
     kind = work.definition.kind
-    slots_known = [item.name for item in work.envelope.fields] if work.envelope else []
+    slots_known = [item.name for item in work.envelope.every_field] if work.envelope else []
     if kind is not None:
         if work.definition.envelope is None:
             work.report(("kind",), "there is no envelope whose slot it could be", "add `envelope:`")
@@ -297,7 +415,7 @@ def _time_fields(work: _Build) -> None:
 
 def _mappings(work: _Build) -> None:
     model = load_model()
-    envelope = {item.name: item.dtype for item in work.envelope.fields} if work.envelope else {}
+    envelope = {item.name: item.dtype for item in work.envelope.every_field} if work.envelope else {}
     envelope |= time_rules.given(work.times, envelope)
     stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)
 
@@ -315,8 +433,9 @@ def _mappings(work: _Build) -> None:
                 build_mapping(work.definition, event, {}, model, told, where)
             work.mappings.append(None)
             continue
-        fields = envelope | {item.name: item.dtype for item in reading.fields}
-        fields.pop(work.body or "", None)
+        fields = envelope | {item.name: item.dtype for item in reading.every_field}
+        if variant.from_ is None and variant.forms:
+            fields.pop(work.body or "", None)
         fields |= time_rules.given(work.times, fields)
         work.mappings.append(
             build_mapping(work.definition, event, fields, model, told, where, stamps, _original(work, fields))
@@ -373,7 +492,7 @@ def _plan(work: _Build) -> Plan:
     for variant, reading, mapping in zip(definition.variants, work.readings, work.mappings, strict=True):
         assert reading is not None
         kinds = tuple(variant.kind) if variant.kind is not None else None
-        variants.append(VariantPlan(variant.name, reading, kinds, mapping))
+        variants.append(VariantPlan(variant.name, reading, kinds, mapping, variant.from_))
     routes: dict[str | int, tuple[int, ...]] = {}
     if definition.kind is not None:
         dtype = work.fields[definition.kind]

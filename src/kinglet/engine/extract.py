@@ -12,6 +12,8 @@ def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]
 
     The frame has one column for each field of the reading and as many rows as text has.
     """
+    if not reading.regexes:
+        return pl.DataFrame(height=len(text)), pl.Series([True], dtype=pl.Boolean).new_from_index(0, len(text))
     frame, matched = _by_regex(text, reading, reading.regexes[0])
     for regex in reading.regexes[1:]:
         if matched.all():

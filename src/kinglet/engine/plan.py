@@ -8,15 +8,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime, timedelta
 from types import MappingProxyType
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
 from kinglet.clock.reading import TimeReading
 from kinglet.clock.searching import Search
 from kinglet.model.mapping import MappingPlan
-from kinglet.patterns.types import SlotType
+from kinglet.patterns.types import TYPES, SlotType
 from kinglet.raw.cutting import CutRule
+
+if TYPE_CHECKING:
+    from kinglet.extract.forms import Structure
 
 RESERVED = (
     "line",
@@ -35,6 +38,8 @@ RESERVED = (
 )
 STAMP = "#stamp"
 """A column beside the fields: the text that gave the event's time."""
+MORE = "more"
+"""The field of the keys that a parser does not name, as a JSON object."""
 STATES = ("complete", "partial", "unmatched", "dropped")
 
 DTYPES: Mapping[str, pl.DataType] = {
@@ -57,24 +62,60 @@ class FieldPlan(NamedTuple):
         return DTYPES[self.type.value]
 
 
+MORE_FIELD = FieldPlan(MORE, TYPES["text"])
+
+
+class StructurePlan(NamedTuple):
+    """Structure that becomes fields.
+
+    source: the field that holds it; None where it is all that is read. keys: those that become fields,
+    in the order of `fields`; the others go to the field MORE, with the prefix.
+    """
+
+    structure: Structure
+    source: str | None
+    prefix: str
+    keys: tuple[str, ...]
+    fields: tuple[FieldPlan, ...]
+
+    @property
+    def fault(self) -> str:
+        return f"bad-{self.structure.name}" + (f":{self.source}" if self.source else "")
+
+
 class Reading(NamedTuple):
     """How one text gives fields: regexes tried in order, of which the first that matches counts.
 
     always is a group that takes part in every match, where there is one; sources says for each
-    group how the parser file writes it.
+    group how the parser file writes it. Without a regex every text matches that has the structure
+    which is read from it. fields are those of the groups.
     """
 
     regexes: tuple[str, ...]
     fields: tuple[FieldPlan, ...]
     always: str | None = None
     sources: Mapping[str, str] = MappingProxyType({})
+    structures: tuple[StructurePlan, ...] = ()
+
+    @property
+    def every_field(self) -> tuple[FieldPlan, ...]:
+        """The fields of groups, then those of structure."""
+        found = [*self.fields, *(item for plan in self.structures for item in plan.fields)]
+        return (*found, MORE_FIELD) if self.structures else tuple(found)
 
 
 class VariantPlan(NamedTuple):
+    """source: the field that it reads; None for the end of the envelope, or the whole event."""
+
     name: str
     reading: Reading
     kinds: tuple[str | int, ...] | None
     mapping: MappingPlan | None
+    source: str | None = None
+
+    @property
+    def reads_body(self) -> bool:
+        return self.source is None and bool(self.reading.regexes or self.reading.structures)
 
 
 class TimeRulePlan(NamedTuple):

@@ -16,7 +16,7 @@ from kinglet.clock.reading import INSTANT, Reference
 from kinglet.engine.convert import Faults, convert
 from kinglet.engine.extract import extract
 from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import STAMP, STATES, Plan, Reading
+from kinglet.engine.plan import MORE, STAMP, STATES, Plan, Reading
 from kinglet.engine.timing import Timing, dated_fields, nanoseconds, needs_order, timing, zone_of
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
@@ -85,8 +85,9 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
         for index in candidates:
             if rest is None:
                 break
-            text = rest.columns[plan.body or "raw"]
-            matched, rest = _take(plan.variants[index].reading, rest, text, reference)
+            variant = plan.variants[index]
+            text = rest.texts[variant.source] if variant.source is not None else rest.columns[plan.body or "raw"]
+            matched, rest = _take(variant.reading, rest, text, reference)
             if matched is not None:
                 keep(index, matched, "complete")
         if rest is not None:
@@ -123,14 +124,30 @@ def _take(
 ) -> tuple[_Group | None, _Group | None]:
     """The events that a reading matches, with their fields, and those that it does not."""
     texts, matched = extract(text, reading)
+    whole = None
+    if reading.structures and reading.structures[0].source is None:
+        from kinglet.extract.forms import read
+
+        plan = reading.structures[0]
+        whole = read(text, plan.structure, plan.keys, plan.prefix)
+        matched = whole.good
     if not matched.any():
         return None, group
     hit, rest = group, None
     if not matched.all():
         hit, rest, texts = group.where(matched), group.where(~matched), texts.filter(matched)
-    if reading.fields:
-        values, faults = convert(texts, reading.fields, _near(reference, hit))
-        hit = _Group(hit.rows, hit.columns.hstack(values), hit.texts.hstack(texts), [*hit.faults, *faults])
+        whole = whole.where(matched) if whole is not None else None
+    if reading.fields or reading.structures:
+        faults: Faults = []
+        if reading.structures:
+            from kinglet.engine.structures import with_structures
+
+            more = hit.texts[MORE] if MORE in hit.texts.columns else None
+            texts, faults = with_structures(reading, texts, whole, more)
+        values, bad = convert(texts, reading.every_field, _near(reference, hit))
+        columns = hit.columns.drop(MORE, strict=False) if MORE in values.columns else hit.columns
+        before = hit.texts.drop(MORE, strict=False) if MORE in texts.columns else hit.texts
+        hit = _Group(hit.rows, columns.hstack(values), before.hstack(texts), [*hit.faults, *faults, *bad])
     return hit, rest
 
 
@@ -183,7 +200,7 @@ def _finish(plan: Plan, item: _Read, reference: Reference) -> Part:
         faulty = pl.DataFrame([mask.alias(str(i)) for i, mask in enumerate(bad)]).select(pl.any_horizontal(pl.all()))
         states = states.set(faulty.to_series(), "partial")
     columns = group.columns
-    if item.variant is not None and plan.body is not None:
+    if item.variant is not None and plan.body is not None and plan.variants[item.variant].reads_body:
         columns = columns.drop(plan.body)
     name = plan.variants[item.variant].name if item.variant is not None else None
     frame = columns.with_columns(

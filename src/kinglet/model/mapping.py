@@ -260,7 +260,9 @@ def sql(text: str, fields: Mapping[str, pl.DataType]) -> pl.Expr:
     return expression
 
 
-_SQL_PIECE = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|[A-Za-z_][A-Za-z0-9_]*(?!\s*\()|.""", re.DOTALL)
+_SQL_PIECE = re.compile(
+    r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_0-9]+)*(?!\s*\()|.""", re.DOTALL
+)
 
 
 def _quoted_fields(text: str, fields: Mapping[str, pl.DataType]) -> str:

@@ -8,7 +8,7 @@ bytes.
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -27,10 +27,10 @@ Layout = Mapping[str, "str | Constant"]
 """Dotted path of a key to the name of a column, or to a constant."""
 
 
-def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "") -> pl.Series:
+def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "", raw: Collection[str] = ()) -> pl.Series:
     """One JSON object for each row of the frame; a null leaves its key out, an empty object too.
 
-    end is put behind every object.
+    end is put behind every object. raw: columns whose text is JSON already.
     """
     tree: dict[str, Any] = {}
     for path, value in layout.items():
@@ -39,7 +39,8 @@ def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "") -> pl.Series:
         for part in above:
             node = node.setdefault(part, {})
         node[name] = value
-    columns = [_value(frame[name]) for name in sorted({name for name in layout.values() if isinstance(name, str)})]
+    named = sorted({name for name in layout.values() if isinstance(name, str)})
+    columns = [_Column(frame[name]) if name in raw else _value(frame[name]) for name in named]
     if not columns:
         return pl.Series("json", [_dump(_plain(tree)) + end], dtype=pl.String).new_from_index(0, frame.height)
     whole = _object(tree, {column.text.name: column for column in columns})

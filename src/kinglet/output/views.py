@@ -7,7 +7,7 @@ from typing import Protocol
 import polars as pl
 
 from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import Plan
+from kinglet.engine.plan import MORE, Plan
 from kinglet.model.mapping import Leaf, MappingPlan
 from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, nested
 
@@ -38,7 +38,7 @@ class FieldsView:
         return _flat(parsed.events())
 
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
-        return json_lines(parsed.events(), self.layout, end)
+        return json_lines(parsed.events(), self.layout, end, raw=[MORE] if MORE in self.layout else ())
 
 
 class ModelView:
@@ -67,7 +67,7 @@ class ModelView:
             layout: Layout = {
                 leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves
             }
-            text = json_lines(_applied(parsed, part, mapping), layout, end)
+            text = json_lines(_applied(parsed, part, mapping), layout, end, raw=[f"unmapped.{MORE}"])
             frames.append(pl.DataFrame([part.frame["row"], text.alias("json")]))
         return parsed.in_order(frames).to_series()
 

@@ -125,12 +125,22 @@ _TABLE = (
         "",
         "time",
     ),
+    SlotType("json", "a JSON object (RFC 8259), whose keys become fields", '{"tide": 3.2}', r"\{(?s:.*)\}"),
+    SlotType(
+        "pairs",
+        "pairs such as `user=m.okoro`, whose keys become fields",
+        "tide=3.2 ok",
+        "",
+        stops="",
+        may_be_empty=True,
+    ),
 )
 
 TYPES: dict[str, SlotType] = {slot.name: slot for slot in _TABLE}
 """The types by name, in the order in which they are documented."""
 
-BASES = tuple(name for name in TYPES if name not in ("rest", "time"))
+STRUCTURES = ("json", "pairs")
+BASES = tuple(name for name in TYPES if name not in ("rest", "time", *STRUCTURES))
 """The types that a parser's own types may be built on."""
 
 

@@ -1,0 +1,119 @@
+"""Reads a log of structured lines one way and prints its number of events and the seconds it took, without start-up.
+
+    python benchmarks/structures.py WAY KIND COUNT
+
+WAY is kinglet or loop, the plain Python that anybody would write; both give a frame with the same
+columns: the named keys with their types, and the others as a JSON object. KIND is one of LOGS.
+"""
+
+from __future__ import annotations
+
+import json
+import random
+import re
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import polars as pl
+
+import kinglet
+
+HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Bench}\n"
+PAIR = re.compile(r'([^\s="]+)=("(?:[^"\\]|\\.)*"|\S*)')
+
+
+class Log(NamedTuple):
+    """How a line is written, how the parser reads it, and the types of its named keys."""
+
+    write: Callable[[int, random.Random], str]
+    form: str
+    types: dict[str, str]
+
+
+def _manifest(number: int, chance: random.Random) -> str:
+    return json.dumps(
+        {
+            "time": f"2026-03-02T{number // 3600 % 24:02}:{number // 60 % 60:02}:{number % 60:02}.117Z",
+            "request": {"id": f"r-{number}", "action": chance.choice(["read", "write", "list"])},
+            "user": {"name": chance.choice(["s.amadi", "m.okoro"]), "roles": ["crew"]},
+            "client": {"ip": f"192.0.2.{number % 250}", "port": 40_000 + number % 999},
+            "status": chance.choice([200, 403]),
+            "bytes": number * 7 % 65_536,
+        }
+    )
+
+
+def _sets(number: int, chance: random.Random) -> str:
+    keys = {"time": number, "user": "m.okoro", "act": f"a{number % 40}"}
+    return json.dumps(keys | {f"k{(number % 40) * 3 + i}": chance.randrange(1000) for i in range(6)})
+
+
+def _vpn(number: int, chance: random.Random) -> str:
+    place = ' place="Sandwick Quay"' if chance.random() < 0.5 else ""
+    return (
+        f"ts={1792650407994 + number} dev=slipway-{number % 3} event=login "
+        f'user="t.varela" src=198.51.100.{number % 250}{place} result=ok bytes={number * 7}'
+    )
+
+
+LOGS = {
+    "JSON": Log(_manifest, "json", {"log_time": "text", "request.id": "word", "user.name": "word", "client.ip": "ip",
+                                    "client.port": "port", "status": "int", "bytes": "int"}),
+    "JSON, 40 sets of keys": Log(_sets, "json", {"log_time": "int", "user": "word", "act": "word"}),
+    "pairs": Log(_vpn, "pairs", {"ts": "int", "dev": "host", "event": "word", "user": "word", "src": "ip",
+                                 "result": "word", "bytes": "int"}),
+}  # fmt: skip
+KINDS: dict[str, Callable[[str], Any]] = {"int": int, "port": int}
+
+
+def by_kinglet(path: Path, log: Log) -> pl.DataFrame:
+    types = ", ".join(f"{name}: {kind}" for name, kind in log.types.items())
+    parser = kinglet.load(f"{HEAD}variants:\n  - {{name: all, {log.form}: true, types: {{{types}}}}}\n")
+    return pl.concat(result.events.select(*log.types, "more") for result in parser.parse_batches(path))
+
+
+def by_loop(path: Path, log: Log) -> pl.DataFrame:
+    columns: dict[str, list[Any]] = {name: [] for name in (*log.types, "more")}
+    with path.open(encoding="utf-8") as lines:
+        for line in lines:
+            if log.form == "json":
+                values: dict[str, Any] = {}
+                _flatten(json.loads(line), "", values)
+            else:
+                values = {key: value.strip('"') for key, value in PAIR.findall(line)}
+            for name, kind in log.types.items():
+                value = values.pop(name.removeprefix("log_"), None)
+                columns[name].append(None if value is None else KINDS.get(kind, str)(value))
+            columns["more"].append(json.dumps(values, separators=(",", ":")) if values else None)
+    return pl.DataFrame(columns)
+
+
+def _flatten(value: dict[str, Any], above: str, into: dict[str, Any]) -> None:
+    for key, inner in value.items():
+        if isinstance(inner, dict):
+            _flatten(inner, f"{above}{key}.", into)
+        elif inner is not None:
+            into[above + key] = inner
+
+
+WAYS = {"kinglet": by_kinglet, "loop": by_loop}
+
+
+def main() -> None:
+    way, name, count = sys.argv[1], sys.argv[2], int(sys.argv[3])
+    log, chance = LOGS[name], random.Random(20260302)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "bench.log"
+        path.write_text("".join(f"{log.write(number, chance)}\n" for number in range(count)))
+        WAYS[way](path, log)
+        started = time.perf_counter()
+        found = WAYS[way](path, log)
+        print(found.height, time.perf_counter() - started)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""Readers of structure: text columns to the keys and values in them."""

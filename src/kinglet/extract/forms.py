@@ -1,0 +1,280 @@
+"""Reading texts by their forms: what makes the readers of structure quick.
+
+A log has few forms of structured text: the same keys in the same order. The form of a text that is
+not read yet becomes a regex, which reads all texts of that form at once; then the next. What is left
+after many forms is read text by text, with the same result.
+"""
+
+from __future__ import annotations
+
+import functools
+import json
+from collections.abc import Sequence
+from typing import NamedTuple, Protocol
+
+import polars as pl
+
+from kinglet.patterns.compiling import escape
+
+MOST_FORMS = 96
+"""So many forms are looked for in a batch; the rest is read one by one."""
+_FEW_FORMS = 4
+_MANY = 500
+_MOST_KEYS = 400
+
+
+class Value(NamedTuple):
+    """A value of one text.
+
+    path: its key, with those above it and dots between. start, end: the characters it takes; a key
+    that stands for itself takes none. kind: how it is read, one of the structure's `kinds`. text: what it
+    means; None where it is as if the key were missing.
+    """
+
+    path: str
+    start: int
+    end: int
+    kind: str
+    text: str | None
+
+
+class Structure(Protocol):
+    """A way in which texts hold keys and values."""
+
+    name: str
+    nothing: str | None
+    """How a value is written that is as if its key were missing, where that is the one way, and all others are JSON."""
+
+    def __hash__(self) -> int: ...
+
+    @property
+    def kinds(self) -> dict[str, str]:
+        """The regex, without groups, of each kind of value."""
+
+    @property
+    def alike(self) -> str:
+        """A regex of values; texts that are equal without them are likely of one form."""
+
+    def values(self, text: str) -> list[Value] | None:
+        """The values of a text in order; None where it does not have this structure."""
+
+    def meaning(self, token: pl.Expr) -> pl.Expr:
+        """What values mean, from how they are written, but for escapes."""
+
+    def unescaped(self, tokens: pl.Series) -> pl.Series:
+        """The same without escapes."""
+
+    def as_json(self, token: pl.Expr) -> pl.Expr:
+        """Values as they are written, as JSON."""
+
+
+class Found(NamedTuple):
+    """What a column of texts holds.
+
+    columns: the text of each wanted key's value, null where a text lacks it. more: the other keys and
+    their values as a JSON object, null where there are none. good: whether a text has the structure;
+    null texts have not. repeated: whether a key stands in it more than once; the last one counts.
+    """
+
+    columns: pl.DataFrame
+    more: pl.Series
+    good: pl.Series
+    repeated: pl.Series
+
+    def where(self, mask: pl.Series) -> Found:
+        return Found(
+            self.columns.filter(mask), self.more.filter(mask), self.good.filter(mask), self.repeated.filter(mask)
+        )
+
+
+_MORE = "#more"
+
+
+class _Form(NamedTuple):
+    """A regex with a group for each value that is not said by its key alone."""
+
+    regex: str
+    paths: tuple[str, ...]
+    flags: tuple[str, ...]
+    raw: frozenset[str]
+
+
+def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str = "") -> Found:
+    """The values of all texts; wanted: the keys that become columns; prefix: of the other keys, in `more`."""
+    escapes = texts.str.contains("\\", literal=True).fill_null(False)
+    some_escaped = bool(escapes.any())
+    always = structure.nothing is not None and not texts.str.contains(structure.nothing, literal=True).any()
+    pieces: list[pl.DataFrame] = []
+    odd: list[pl.Series] = []
+
+    def by_forms(rows: pl.Series, most: int) -> pl.Series:
+        """Reads texts by the form of the first, then by that of the first that is left; returns what is left."""
+        for _ in range(most):
+            if not len(rows):
+                break
+            form = _form(texts[int(rows[0])], structure)
+            found = _by_form(texts.gather(rows), form, structure) if form is not None else None
+            if form is None or found is None:
+                odd.append(rows.head(1))
+                rows = rows.slice(1)
+                continue
+            tokens, matched = found
+            mine = rows if tokens.height == len(rows) else rows.filter(matched)
+            named = _meanings(form.paths, form.flags, structure, tuple(wanted), prefix, always)
+            values = tokens.select(mine.alias("#row"), *named)
+            if some_escaped and escapes.gather(mine).any():
+                plain = [path for path in form.paths if path in wanted and path not in form.raw]
+                values = values.with_columns(structure.unescaped(values[path]) for path in plain)
+            pieces.append(values)
+            rows = rows.clear() if mine is rows else rows.filter(~matched)
+        return rows
+
+    left = by_forms(texts.is_not_null().arg_true(), _FEW_FORMS)
+    if len(left) > _MANY:
+        left = pl.concat([by_forms(rows, _FEW_FORMS) for rows in _alike(texts, left, structure)])
+    left = by_forms(left, MOST_FORMS)
+    single, bad, twice = _one_by_one(texts, pl.concat([*odd, left]) if odd else left, structure, wanted, prefix)
+    frame = _together(len(texts), [*pieces, *single], wanted)
+    good = texts.is_not_null()
+    repeated = pl.zeros(len(texts), pl.Boolean, eager=True)
+    return Found(
+        frame.select(wanted) if wanted else pl.DataFrame(height=len(texts)),
+        frame[_MORE],
+        good.scatter(bad, False) if bad else good,
+        repeated.scatter(twice, True) if twice else repeated,
+    )
+
+
+def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.Series]:
+    """Rows by what their texts look like without values: a guess at which have the same form."""
+    bare = texts.gather(rows).str.replace_all(structure.alike, "")
+    groups = pl.DataFrame({"bare": bare, "row": rows}).group_by("bare", maintain_order=True).agg("row")
+    if groups.height > MOST_FORMS:
+        groups = groups.sort(pl.col("row").list.len(), descending=True, maintain_order=True)
+        return [*groups["row"].head(MOST_FORMS), groups["row"].slice(MOST_FORMS).explode()]
+    return list(groups["row"])
+
+
+def _form(text: str, structure: Structure) -> _Form | None:
+    """The form of a text; None where it has none, or none that a regex of moderate size could have."""
+    values = structure.values(text)
+    if values is None or len(values) > _MOST_KEYS or len({value.path for value in values}) < len(values):
+        return None
+    outline: list[str] = []
+    last = 0
+    for value in values:
+        if value.kind not in structure.kinds and value.kind:
+            return None
+        if value.kind:
+            outline += [text[last : value.start], value.kind]
+            last = value.end
+    paths = tuple(value.path for value in values if value.kind)
+    flags = tuple(value.path for value in values if not value.kind)
+    raw = frozenset(value.path for value in values if value.kind.endswith("list"))
+    return _Form(_regex((*outline, text[last:]), tuple(sorted(structure.kinds.items()))), paths, flags, raw)
+
+
+@functools.lru_cache(maxsize=4096)
+def _regex(outline: tuple[str, ...], kinds: tuple[tuple[str, str], ...]) -> str:
+    """A form's regex: text as it stands, and the kinds of values at every second place."""
+    known = dict(kinds)
+    return "^" + "".join(f"({known[piece]})" if i % 2 else escape(piece) for i, piece in enumerate(outline)) + "$"
+
+
+def _by_form(texts: pl.Series, form: _Form, structure: Structure) -> tuple[pl.DataFrame, pl.Series] | None:
+    """The values, as written, of the texts of a form, and which these are; None where the first is not among them."""
+    if not form.paths:
+        matched = texts.str.contains(form.regex)
+        return (pl.DataFrame(height=int(matched.sum())), matched) if matched[0] else None
+    groups = texts.str.extract_groups(form.regex).struct.unnest()
+    groups.columns = list(form.paths)
+    matched = groups.to_series(0).is_not_null()
+    if not matched[0]:
+        return None
+    return groups if matched.all() else groups.filter(matched), matched
+
+
+@functools.lru_cache(maxsize=1024)
+def _meanings(
+    paths: tuple[str, ...],
+    flags: tuple[str, ...],
+    structure: Structure,
+    wanted: tuple[str, ...],
+    prefix: str,
+    always: bool,
+) -> list[pl.Expr]:
+    """The wanted values as text, the others as a JSON object; always: whether every value is there."""
+    meant = [structure.meaning(pl.col(path)).alias(path) for path in paths if path in wanted]
+    meant += [pl.lit("true").alias(path) for path in flags if path in wanted]
+    others = {path: pl.col(path) if always else structure.as_json(pl.col(path)) for path in paths if path not in wanted}
+    others |= {path: pl.lit("true") for path in flags if path not in wanted}
+    keys = [f"{json.dumps(prefix + path, ensure_ascii=False)}:" for path in others]
+    if not others:
+        more = pl.lit(None, dtype=pl.String)
+    elif always:
+        pieces = [[pl.lit(f",{key}"), value] for key, value in zip(keys, others.values(), strict=True)]
+        pieces[0][0] = pl.lit("{" + keys[0])
+        more = pl.concat_str([*(part for piece in pieces for part in piece), pl.lit("}")])
+    else:
+        members = [
+            pl.concat_str(pl.lit(f",{key}"), value).fill_null("")
+            for key, value in zip(keys, others.values(), strict=True)
+        ]
+        inside = pl.concat_str(members).str.slice(1)
+        more = pl.when(inside != "").then(pl.concat_str(pl.lit("{"), inside, pl.lit("}")))
+    return [*meant, more.alias(_MORE)]
+
+
+def _one_by_one(
+    texts: pl.Series, rows: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str
+) -> tuple[list[pl.DataFrame], list[int], list[int]]:
+    """Some texts' values, then the rows that lack the structure, and those with a key that stands twice."""
+    found: dict[str, list[str | None]] = {path: [] for path in (*wanted, _MORE)}
+    where: list[int] = []
+    bad: list[int] = []
+    twice: list[int] = []
+    for row in rows.to_list():
+        text = texts[row]
+        values = structure.values(text)
+        if values is None:
+            bad.append(row)
+            continue
+        last = {value.path: value for value in values}
+        if len(last) < len(values):
+            twice.append(row)
+        for path in wanted:
+            found[path].append(last[path].text if path in last else None)
+        more = {path: value for path, value in last.items() if path not in found and value.text is not None}
+        members = [
+            f"{json.dumps(prefix + path, ensure_ascii=False)}:{_as_json(value, text, structure)}"
+            for path, value in more.items()
+        ]
+        found[_MORE].append(f"{{{','.join(members)}}}" if members else None)
+        where.append(row)
+    if not where:
+        return [], bad, twice
+    frame = pl.DataFrame(found, schema=dict.fromkeys(found, pl.String))
+    return [frame.with_columns(pl.Series("#row", where, dtype=pl.UInt32))], bad, twice
+
+
+def _as_json(value: Value, text: str, structure: Structure) -> str:
+    if not value.kind:
+        return "true"
+    token = pl.Series("token", [text[value.start : value.end]])
+    return str(token.to_frame().select(structure.as_json(pl.col("token"))).item())
+
+
+def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) -> pl.DataFrame:
+    """Frames of some rows each as one of all rows, in order."""
+    columns = dict.fromkeys((*wanted, _MORE), pl.String())
+    frames = [
+        piece.with_columns(pl.lit(None, dtype=pl.String).alias(name) for name in columns if name not in piece.columns)
+        .select("#row", *columns)
+        for piece in pieces
+    ]  # fmt: skip
+    if len(frames) == 1 and frames[0].height == height:
+        return frames[0].sort("#row") if not frames[0]["#row"].is_sorted() else frames[0]
+    every = pl.DataFrame({"#row": pl.int_range(height, dtype=pl.UInt32, eager=True)})
+    if not frames:
+        return every.with_columns(pl.lit(None, dtype=pl.String).alias(name) for name in columns)
+    return every.join(pl.concat(frames), on="#row", how="left", maintain_order="left")

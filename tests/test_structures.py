@@ -1,0 +1,366 @@
+"""JSON objects and pairs in texts: what is read, alike by both ways, and what becomes of it in a parser."""
+
+from __future__ import annotations
+
+import json
+import time
+import unittest
+from typing import Any
+
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import kinglet
+from kinglet.authoring.diagnosis import diagnose
+from kinglet.authoring.spans import spans
+from kinglet.engine.plan import Plan
+from kinglet.errors import ParserFileError
+from kinglet.extract import forms
+from kinglet.extract.forms import Found, Structure, read
+from kinglet.extract.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
+from kinglet.extract.pairs import Pairs
+from kinglet.extract.unread import unread
+from tests.helpers import InFolder
+from tests.helpers import kinglet as command
+
+HEAD = "kinglet: 1\nparser: gate\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Gatekeeper}\n"
+JSON = HEAD + "variants:\n  - {name: all, json: true, types: %s}\n"
+AT = "2026-03-05T12:00:00Z"
+
+
+def found(texts: list[str | None], structure: Structure, *wanted: str) -> Found:
+    return read(pl.Series(texts, dtype=pl.String), structure, wanted)
+
+
+def one(text: str, structure: Structure, *wanted: str) -> dict[str, Any] | None:
+    """What a text holds: wanted keys and all others; None where it lacks the structure."""
+    here = found([text], structure, *wanted)
+    if not here.good[0]:
+        return None
+    named = {key: value for key, value in here.columns.row(0, named=True).items() if value is not None}
+    return dict(named | json.loads(here.more[0] or "{}", strict=False))
+
+
+def flat(value: dict[str, Any], above: str = "") -> dict[str, Any]:
+    """An object as the standard library reads it, its keys with those above them."""
+    parts: dict[str, Any] = {}
+    for key, inner in value.items():
+        if isinstance(inner, dict):
+            parts |= flat(inner, f"{above}{key}.")
+        elif inner is not None:
+            parts[above + key] = inner
+    return parts
+
+
+SCALARS = st.one_of(
+    st.none(), st.booleans(), st.integers(), st.floats(allow_nan=False, allow_infinity=False),
+    st.text(st.characters(codec="utf-8"), max_size=8), st.sampled_from(['a"b', "c:\\logs", "}{][,:", "x\ny", "é😀"]),
+)  # fmt: skip
+KEYS = st.sampled_from(["a", "b", "c", "d e", 'k"', "é"])
+VALUES = st.recursive(
+    SCALARS, lambda inner: st.lists(inner, max_size=3) | st.dictionaries(KEYS, inner, max_size=3), max_leaves=8
+)
+PIECES = ["a", "b", "=", '"', " ", ";", "\\", "1", " a=1", ' b="q r"', "é"]
+OBJECTS = st.dictionaries(KEYS, VALUES, max_size=4)
+
+
+class ReadingJson(unittest.TestCase):
+    @given(st.lists(OBJECTS, min_size=1, max_size=5), st.sampled_from([None, 1]), st.booleans(), st.lists(KEYS))
+    @settings(max_examples=150, deadline=None)
+    def test_the_same_as_the_standard_library(
+        self, objects: list[dict[str, Any]], indent: int | None, ascii_only: bool, wanted: list[str]
+    ) -> None:
+        texts: list[str | None] = [json.dumps(item, indent=indent, ensure_ascii=ascii_only) for item in objects]
+        here = found(texts, JsonObjects(), *dict.fromkeys(wanted))
+        self.assertTrue(here.good.all())
+        for i, item in enumerate(objects):
+            expected = flat(item)
+            got = json.loads(here.more[i] or "{}", strict=False)
+            for key, value in here.columns.row(i, named=True).items():
+                if value is not None:
+                    got[key] = value if isinstance(expected[key], str) else json.loads(value, strict=False)
+            self.assertEqual(expected, got, texts[i])
+
+    @given(st.lists(OBJECTS, min_size=1, max_size=6), st.randoms(use_true_random=False))
+    @settings(max_examples=150, deadline=None)
+    def test_broken_texts_are_known_and_both_ways_agree(self, objects: list[dict[str, Any]], chance: Any) -> None:
+        texts: list[str | None] = []
+        for item in objects:
+            whole = json.dumps(item)
+            for _ in range(chance.randrange(2)):
+                at = chance.randrange(len(whole))
+                whole = whole[:at] + chance.choice(['"', "{", "}", ",", ":", "1", " ", "]", "n", ""]) + whole[at + 1 :]
+            texts.append(whole)
+        quick = found(texts, JsonObjects(), "a", "b")
+        for i, text in enumerate(texts):
+            assert text is not None
+            try:
+                is_object = isinstance(json.loads(text, strict=False), dict)
+            except ValueError:
+                is_object = False
+            self.assertEqual(is_object, quick.good[i], text)
+        many, forms.MOST_FORMS = forms.MOST_FORMS, 0
+        few, forms._FEW_FORMS = forms._FEW_FORMS, 0
+        try:
+            slow = found(texts, JsonObjects(), "a", "b")
+        finally:
+            forms.MOST_FORMS, forms._FEW_FORMS = many, few
+        self.assertTrue(quick.columns.equals(slow.columns), texts)
+        for left, right in zip(quick[1:], slow[1:], strict=True):
+            self.assertEqual(left.to_list(), right.to_list(), texts)
+
+    def test_by_hand(self) -> None:
+        for text, expected in {
+            '{"a": 1.50, "b": {"c": true, "d": null}, "e": [1, {"f": "]"}]}': {
+                "a": "1.50", "b.c": True, "e": [1, {"f": "]"}],
+            },
+            "{}": {},
+            ' {"a" : "x" } ': {"a": "x"},
+            '{"a": "\\u00e9\\n\\"\\\\"}': {"a": 'é\n"\\'},
+            '{"a": "\\ud83d\\ude00 \\ud83d"}': {"a": "😀 \ufffd"},
+            '{"a": 1, "a": 2}': {"a": "2"},
+            '{"a": "tab\there"}': {"a": "tab\there"},
+            '{"a": NaN}': None, '{"a": 01}': None, '{"a": "\\x"}': None, '{"a" 1}': None, '{"a": 1,}': None,
+            '{"a": 1} x': None, '{"a": 1': None, "[1]": None, "5": None, "": None, "{'a': 1}": None, '{"a": -}': None,
+        }.items():  # fmt: skip
+            with self.subTest(text=text):
+                self.assertEqual(expected, one(text, JsonObjects(), "a"))
+        twice = found(['{"a": 1, "a": 2}', '{"a": 1}', None], JsonObjects(), "a")
+        self.assertEqual([True, False, False], twice.repeated.to_list())
+        self.assertEqual([True, True, False], twice.good.to_list())
+
+    def test_forms_in_any_number_and_order(self) -> None:
+        """Forty sets of keys, more than are looked for, and texts that are alike but for their blanks."""
+        texts: list[str | None] = []
+        for i in range(4000):
+            keys = {f"k{(i * 7 + j) % 150}": j for j in range(4)} if i % 3 else {"a": i, "b": "x"}
+            texts.append(json.dumps(keys, separators=(",", ":") if i % 2 else (", ", ": ")))
+        here = found(texts, JsonObjects(), "a", "k7")
+        self.assertTrue(here.good.all())
+        for i, text in enumerate(texts):
+            assert text is not None
+            whole = json.loads(text)
+            self.assertEqual(str(whole["a"]) if "a" in whole else None, here.columns["a"][i])
+            self.assertEqual({key: value for key, value in whole.items() if key not in ("a", "k7")},
+                             json.loads(here.more[i] or "{}"))  # fmt: skip
+
+    def test_hostile_texts_are_soon_done(self) -> None:
+        hostile: dict[str, tuple[str | None, bool]] = {
+            "depth of objects": ('{"a":' * 10_000 + "1" + "}" * 10_000, False),
+            "depth of lists": ('{"a":' + "[" * 10_000 + "]" * 10_000 + "}", False),
+            "levels that are read": ('{"a":' * MOST_LEVELS + "1" + "}" * MOST_LEVELS, True),
+            "one level more": ('{"a":' * (MOST_LEVELS + 1) + "1" + "}" * (MOST_LEVELS + 1), False),
+            "a value of a megabyte": (json.dumps({"a": "x" * 1_000_000}), True),
+            "a megabyte of backslashes": ('{"a": "' + "\\" * 1_000_000 + '"}', True),
+            "ten thousand keys": (json.dumps({f"k{i}": i for i in range(10_000)}), True),
+            "cut off": (json.dumps({"a": "x" * 1_000_000})[:-2], False),
+            "not UTF-8 once": ('{"a": "\ufffd\ufffd"}', True),
+        }
+        started = time.perf_counter()
+        here = found([text for text, _ in hostile.values()], JsonObjects(), "a", "k9999")
+        self.assertLess(time.perf_counter() - started, 20)
+        self.assertEqual([good for _, good in hostile.values()], here.good.to_list())
+        self.assertEqual("9999", here.columns["k9999"][6])
+        self.assertEqual(9_999, len(json.loads(here.more[6])))
+
+    def test_why_a_text_is_none(self) -> None:
+        for text, at, message in (
+            ('{"a": tru}', 6, "a value expected"),
+            ('{"a": 1 "b": 2}', 8, "`,` or `}` expected"),
+            ('{"a" 1}', 5, "`:` expected"),
+            ("{a: 1}", 1, "a key in double quotes expected"),
+            ('{"a": "x', 6, "a quote that is not closed"),
+            ('{"a": 1} 2', 9, "nothing more expected"),
+            ("[1]", 0, "`{` expected"),
+        ):
+            with self.subTest(text=text), self.assertRaises(NoJsonError) as caught:
+                read_object(text)
+            self.assertEqual((at, message), (caught.exception.at, caught.exception.message))
+        self.assertEqual((0, "no JSON object"), unread(JsonObjects(), "{}"))
+
+
+class ReadingPairs(unittest.TestCase):
+    def test_by_hand(self) -> None:
+        blank, semicolons = Pairs(), Pairs(";", ":")
+        for structure, text, expected in (
+            (blank, 'a=1 b="two words" c=', {"a": "1", "b": "two words"}),
+            (blank, '  a="say \\"no\\" \\\\"  flag\tb=x=y ', {"a": 'say "no" \\', "flag": True, "b": "x=y"}),
+            (blank, 'a=""', {"a": ""}),
+            (blank, "a==b", {"a": "=b"}),
+            (blank, "a=1\nb=2", {"a": "1", "b": "2"}),
+            (blank, 'a="no end', None),
+            (blank, '"a" b=1', None),
+            (blank, "", None),
+            (semicolons, "User name: Jo L ; age:5;x", {"User name": "Jo L", "age": "5", "x": True}),
+            (semicolons, 'a: "x;y" ; b:2', {"a": "x;y", "b": "2"}),
+            (Pairs(",", "->", "'"), "a->'1,2', b->3", {"a": "1,2", "b": "3"}),
+            (Pairs("|", ":="), "a:=1|b:=2 | c:= 3", {"a": "1", "b": "2", "c": "3"}),
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(expected, one(text, structure, "a"))
+        self.assertEqual([True], found(["a=1 a=2"], blank, "a").repeated.to_list())
+        self.assertEqual("true", found(["flag"], blank, "flag").columns["flag"][0])
+
+    @given(
+        st.lists(st.lists(st.sampled_from(PIECES), max_size=9), min_size=1, max_size=6),
+        st.booleans(),
+    )
+    @settings(max_examples=300, deadline=None)
+    def test_both_ways_agree(self, pieces: list[list[str]], blank: bool) -> None:
+        structure = Pairs() if blank else Pairs(";", "=")
+        texts: list[str | None] = ["".join(some) for some in pieces]
+        here = found(texts, structure, "a", "1")
+        for i, text in enumerate(texts):
+            assert text is not None
+            values = structure.values(text)
+            self.assertEqual(values is not None, here.good[i], text)
+            last = {value.path: value for value in values or []}
+            for key in ("a", "1"):
+                self.assertEqual(last[key].text if key in last else None, here.columns[key][i], text)
+            others = {key: value.text if value.kind else True for key, value in last.items()
+                      if key not in ("a", "1") and value.text is not None}  # fmt: skip
+            self.assertEqual(others, json.loads(here.more[i] or "{}"), text)
+
+    def test_where_a_text_stops_being_pairs(self) -> None:
+        self.assertEqual((4, "no pairs of keys and values from here on"), unread(Pairs(), 'a=1 "b" c=2'))
+
+
+class InParsers(InFolder):
+    def events(self, text: str, *raw: str) -> list[dict[str, Any]]:
+        return list(kinglet.load(text).parse(list(raw), at=AT).events.iter_rows(named=True))
+
+    def plan(self, text: str) -> Plan:
+        return kinglet.load(text).plan
+
+    def test_keys_with_a_type_are_fields_and_the_others_are_kept(self) -> None:
+        text = JSON % "{log_time: time, src.port: port, 'odd key': num, ok: bool}" + "time: {from: log_time}\n"
+        good, bad, none = self.events(
+            text,
+            '{"time": "2026-03-03T22:10:41Z", "src": {"port": 80, "ip": "192.0.2.1"}, "odd key": 1.5, "ok": true}',
+            '{"time": "2026-03-03T22:10:42Z", "src": {"port": 80000}, "ok": null, "list": [1, "x"]}',
+            '{"time": ',
+        )
+        self.assertEqual(
+            ("complete", 80, 1.5, True, '{"src.ip":"192.0.2.1"}'),
+            (good["state"], good["src.port"], good["odd key"], good["ok"], good["more"]),
+        )
+        self.assertEqual(41, good["time"].second)
+        self.assertEqual((["bad-value:src.port"], None, '{"list":[1, "x"]}'), (bad["faults"], bad["ok"], bad["more"]))
+        self.assertEqual(("unmatched", ["no-match"]), (none["state"], none["faults"]))
+
+    def test_slots_of_structure(self) -> None:
+        text = HEAD + (
+            "variants:\n"
+            "  - name: sold\n    pattern: 'sold {n:int} {tail:json}[[ by {:pairs}]]'\n"
+            "    types: {tail.cents: int, user: word}\n"
+            "  - {name: other, pattern: 'other {:json}', types: {user: word}}\n"
+        )
+        sold, bare, broken, other = self.events(
+            text,
+            'sold 2 {"cents": 640, "to": {"x": "y"}} by user=m.okoro shift="night watch"',
+            'sold 3 {"cents": 5}',
+            'sold 4 {"cents": 5,}',
+            'other {"user": "a", "user": "b"}',
+        )
+        self.assertEqual((640, "m.okoro"), (sold["tail.cents"], sold["user"]))
+        self.assertEqual({"tail.to.x": "y", "shift": "night watch"}, json.loads(sold["more"]))
+        self.assertEqual(
+            ("complete", 5, None, None), (bare["state"], bare["tail.cents"], bare["more"], bare["tail_text"])
+        )
+        self.assertEqual(
+            ("partial", ["bad-json:tail_text"], '{"cents": 5,}', None),
+            (broken["state"], broken["faults"], broken["tail_text"], broken["tail.cents"]),
+        )
+        self.assertEqual((["repeated-key:json_text"], "b"), (other["faults"], other["user"]))
+        said = diagnose(self.plan(text), broken["raw"], "sold", broken["faults"])[0]
+        self.assertEqual(("no JSON object: a key in double quotes expected here", 19), (said.message, said.start))
+
+    def test_an_envelope_of_structure_and_its_kind(self) -> None:
+        text = HEAD + (
+            "time: {from: ts, format: epoch}\n"
+            "envelope: {pairs: {between: '|', equals: ':'}, types: {ts: time, act: word, user: word, note: text}}\n"
+            "kind: act\n"
+            "variants:\n"
+            "  - name: in\n    kind: in\n    event: {class: Authentication, activity: Logon, set: {user.name: user}}\n"
+            "  - {name: noted, kind: note, from: note, pattern: 'gate {gate:int} {what:rest}'}\n"
+        )
+        came, noted, odd, unknown = self.events(
+            text,
+            "ts:1772575841 | act:in | user:m.okoro | extra:1",
+            "ts:1772575842|act:note|note:gate 4 stuck again",
+            "ts:1772575843|act:note|note:door 4",
+            "ts:1772575844|act:out",
+        )
+        self.assertEqual(("in", "m.okoro", '{"extra":"1"}'), (came["variant"], came["user"], came["more"]))
+        self.assertEqual(("noted", 4, "stuck again", "gate 4 stuck again"),
+                         (noted["variant"], noted["gate"], noted["what"], noted["note"]))  # fmt: skip
+        self.assertEqual((["no-variant"], ["unknown-kind"]), (odd["faults"], unknown["faults"]))
+        plan = self.plan(text)
+        said = diagnose(plan, odd["raw"], None, odd["faults"])[0]
+        self.assertEqual((odd["raw"].index("door"), True), (said.start, "expects `gate`" in said.message))
+        self.assertEqual(
+            "no variant has the kind out", diagnose(plan, unknown["raw"], None, unknown["faults"])[0].message
+        )
+        shown = {span.field: noted["raw"][span.start : span.end] for span in spans(plan, noted["raw"], "noted")}
+        self.assertEqual(("4", "stuck again", "1772575842"), (shown["gate"], shown["what"], shown["ts"]))
+
+    def test_other_keys_go_out_as_json_and_the_mapping_may_name_fields_with_dots(self) -> None:
+        self.write("gate.yaml", JSON % "{user.name: word, n: int}" + (
+            "    event: {class: Authentication, activity: Logon, set: {user.name: UPPER(user.name), count: n}}\n"
+        ).replace("    event", "event", 1))  # fmt: skip
+        self.write("gate.log", '{"user": {"name": "a.pires", "roles": ["x"]}, "n": 2, "d": {"e": 1.50}}\n')
+        row = self.out("fields")
+        self.assertEqual({"user.roles": ["x"], "d.e": 1.5}, row["more"])
+        self.assertEqual({"name": "a.pires"}, row["user"])
+        mapped = self.out("model")
+        self.assertEqual(("A.PIRES", 2), (mapped["user"]["name"], mapped["count"]))
+        self.assertEqual({"user.roles": ["x"], "d.e": 1.5}, mapped["unmapped"]["more"])
+        command("run", "-p", "gate.yaml", "gate.log", "-o", "out.parquet")
+        self.assertEqual('{"user.roles":["x"],"d.e":1.50}', pl.read_parquet("out.parquet")["more"].item())
+
+    def out(self, form: str) -> dict[str, Any]:
+        done = command("run", "-p", "gate.yaml", "gate.log", "-o", "out.ndjson", "--as", form)
+        self.assertEqual(0, done.status, done.err)
+        with open("out.ndjson", encoding="utf-8") as lines:
+            return dict(json.loads(lines.readline()))
+
+    def test_try_and_explain_show_them(self) -> None:
+        self.write("gate.yaml", JSON % "{user: word}")
+        self.write("gate.log", '{"user": "a.pires", "n": 1}\n{"user": }\n')
+        shown = command("try", "gate.yaml", "gate.log").out
+        for said in (
+            "complete  1",
+            "user  a.pires",
+            'more  {"n":1}',
+            "all finds no JSON object: a value expected here",
+        ):
+            self.assertIn(said, shown)
+        explained = command("explain", "gate.yaml").out
+        self.assertIn("reads     a JSON object", explained)
+        self.assertIn("user (word: text), more (text)", explained)
+
+    def test_what_is_wrong_is_said_with_its_place(self) -> None:
+        pattern = HEAD + "variants:\n  - {name: all, pattern: '%s', types: %s}\n"
+        for text, said in (
+            (JSON % "{time: time}", "call the field `log_time`; it has the key `time`"),
+            (JSON % "{more: text}", "`more` is a column of every event"),
+            (JSON % "{a: wrod}", "no such type `wrod`; did you mean `word`?"),
+            (JSON % "{a: text, a.b: text}", "`a.b` and `a` cannot both be fields"),
+            (pattern % ("x {n:int}", "{m: int}"), "is no key of a slot of structure; in a pattern write {name:type}"),
+            (pattern % ("x {t:json}", "{m: int}"), "its name begins with that of a slot: `t.`"),
+            (HEAD + "variants: [{name: all}]\n", "says nothing of what it reads"),
+            (HEAD + "variants: [{name: all, json: true, pairs: true}]\n", "has both `json` and `pairs`"),
+            (HEAD + "variants: [{name: all, types: {a: int}}]\n", "has `types` or `from`, but neither"),
+            (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "neither `json` nor `pairs`"),
+            (HEAD + "envelope: '{a:word} {b:json}'\nvariants: [{name: all}]\n", "has a slot of structure"),
+            (HEAD + "envelope: {json: true, types: {note: word}}\nvariants: [{name: x, from: nte, pattern: y}]\n",
+             "the envelope has no slot `nte`; did you mean `note`?"),
+        ):  # fmt: skip
+            with self.subTest(said=said), self.assertRaises(ParserFileError) as caught:
+                kinglet.load(text)
+            self.assertIn(said, str(caught.exception))
+
+
+if __name__ == "__main__":
+    unittest.main()
