@@ -340,6 +340,27 @@ class InParsers(InFolder):
         self.assertIn("reads     a JSON object", explained)
         self.assertIn("user (word: text), more (text)", explained)
 
+    def test_a_look_names_the_keys_with_their_types(self) -> None:
+        lines = [
+            json.dumps({"time": f"2026-03-03T22:10:{i:02}Z", "id": f"r-{i}", "from": {"ip": "192.0.2.7", "on": True},
+                        "size": i * 1.5, "tags": ["x"], "gone": None, "yes": "a b"})
+            for i in range(40)
+        ]  # fmt: skip
+        suggested = kinglet.look("\n".join([*lines, '{"time": ', ""]))[0].suggestion
+        parser = kinglet.load(suggested)
+        result = parser.parse("\n".join(lines), at=AT)
+        self.assertEqual(40, result.counts["complete"])
+        types = {name: str(dtype) for name, dtype in parser.fields.items()}
+        self.assertEqual(("Float64", "Boolean", "String", "String"),
+                         (types["size"], types["from.on"], types["tags"], types["log_id"]))  # fmt: skip
+        self.assertEqual({"log_time"}, {rule.from_ for rule in parser.definition.time})
+        pairs = [f'at={1772575841 + i} user="m. okoro" n={i} flag' for i in range(40)]
+        suggested = kinglet.look("\n".join(pairs))[0].suggestion
+        self.assertIn("pairs: true", suggested)
+        self.assertEqual(40, kinglet.load(suggested).parse("\n".join(pairs)).counts["complete"])
+        words = "\n".join(f"the gate {i} is open and shut" for i in range(40))
+        self.assertNotIn("pairs: true", kinglet.look(words)[0].suggestion)
+
     def test_what_is_wrong_is_said_with_its_place(self) -> None:
         pattern = HEAD + "variants:\n  - {name: all, pattern: '%s', types: %s}\n"
         for text, said in (

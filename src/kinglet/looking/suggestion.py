@@ -11,11 +11,13 @@ from typing import Any
 import polars as pl
 
 from kinglet.clock.formats import parse_format
+from kinglet.looking.structured import Structured, structured
 from kinglet.looking.times import Place, Times
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.slots import PatternError, parse
 
 _PROBE = 300
+_YAML_WORDS = ("null", "true", "false", "yes", "no", "on", "off", "y", "n")
 
 
 def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series) -> str:
@@ -24,6 +26,9 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
     if events != {"line": True}:
         name, value = next(iter(events.items()))
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
+    found = structured(raw, _format(stamps))
+    if found is not None:
+        return "\n".join([*out, *_of_structure(found, _format(stamps))]) + "\n"
     time = _time(stamps, raw)
     if time is not None:
         date = "" if parse_format(time[0]).has_date else ", date: [previous, file]"
@@ -33,15 +38,38 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
     return "\n".join(out) + "\n"
 
 
-def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
-    """The format of the event's time, and a pattern with the slot that holds it."""
+def _of_structure(found: Structured, text: str | None) -> Iterator[str]:
+    """The time and the one variant of a parser for JSON objects or pairs."""
+    if found.stamp is not None and text is not None:
+        date = "" if parse_format(text).has_date else ", date: [previous, file]"
+        yield f"time: {{from: {_key(found.stamp)}, format: {flow(text)}{date}}}"
+    yield "variants:"
+    yield f"  - name: any\n    {found.name}: true\n    types:"
+    for name, kind in found.types.items():
+        yield f"      {_key(name)}: {kind}"
+
+
+def _key(name: str) -> str:
+    return name if re.fullmatch(r"[A-Za-z_][A-Za-z0-9_.]*", name) and name not in _YAML_WORDS else flow(name)
+
+
+def _format(stamps: Times) -> str | None:
+    """The format of the event's time."""
     if not stamps.places or not stamps.places[0].is_time or not stamps.places[0].format:
         return None
-    text = stamps.places[0].format
     try:
-        shape = parse_format(text).shape
+        parse_format(stamps.places[0].format)
     except ValueError:
         return None
+    return stamps.places[0].format
+
+
+def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
+    """The format of the event's time, and a pattern with the slot that holds it."""
+    text = _format(stamps)
+    if text is None:
+        return None
+    shape = parse_format(text).shape
     some = raw.head(_PROBE)
     wanted = 0.5 * stamps.places[0].share
     for pattern in _patterns(stamps.where[0]):

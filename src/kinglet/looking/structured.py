@@ -1,0 +1,81 @@
+"""Whether events are JSON objects or pairs, and which keys of them should be fields."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.clock.formats import parse_format
+from kinglet.clock.reading import TimeReading, is_read
+from kinglet.engine.plan import MORE, RESERVED
+from kinglet.extract.forms import Structure, Value, read
+from kinglet.extract.json_objects import JsonObjects
+from kinglet.extract.pairs import Pairs
+from kinglet.looking.columns import type_of
+
+_PROBE = 300
+_MOST_KEYS = 40
+_ENOUGH = 0.9
+_WIDER = {"empty": "text", "ipv4": "ip", "ipv6": "ip"}
+"""A sample may be of one sort only."""
+_ISO = TimeReading((parse_format("iso8601"),))
+
+
+class Structured(NamedTuple):
+    """A structure that nearly all events have.
+
+    name: the key of a parser file. types: the fields and their types, the commonest keys first. stamp: the
+    field that holds the event's time.
+    """
+
+    name: str
+    types: dict[str, str]
+    stamp: str | None
+
+
+def structured(raw: pl.Series, stamp_format: str | None) -> Structured | None:
+    """The structure of a log's events; stamp_format: of the event's time."""
+    some = raw.head(_PROBE)
+    structures: tuple[Structure, ...] = (JsonObjects(), Pairs())
+    for structure in structures:
+        each = [structure.values(text) for text in some]
+        values = [item for item in each if item and _is_one(structure, item)]
+        if len(values) >= _ENOUGH * len(some):
+            return _of(structure, some, values, stamp_format)
+    return None
+
+
+def _is_one(structure: Structure, values: list[Value]) -> bool:
+    """Words between blanks could all be keys without a value; that is no structure."""
+    return sum(bool(value.kind) for value in values) >= (1 if structure.name == "json" else max(3, 0.75 * len(values)))
+
+
+def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_format: str | None) -> Structured:
+    counts: dict[str, int] = {}
+    for item in values:
+        for value in item:
+            counts[value.path] = counts.get(value.path, 0) + 1
+    keys: list[str] = []
+    for key in sorted(counts, key=lambda key: -counts[key]):
+        if len(keys) < _MOST_KEYS and not any(_is_within(key, other) for other in keys) and key not in ("", MORE):
+            keys.append(key)
+    keys.sort(key=list(counts).index)
+    columns = read(some, structure, keys).columns
+    types: dict[str, str] = {}
+    stamp = None
+    reading = TimeReading((parse_format(stamp_format),)) if stamp_format else None
+    for key in keys:
+        name = f"log_{key}" if key in RESERVED else key
+        texts = columns[key].drop_nulls()
+        kind = type_of(texts)
+        if reading is not None and stamp is None and len(texts) and is_read(texts[0], reading):
+            stamp, kind = name, "time"
+        elif kind == "time" and not all(is_read(text, _ISO) for text in texts.head(3)):
+            kind = "word" if not texts.str.contains(r"\s").any() else "text"
+        types[name] = "text" if texts.str.starts_with("[").any() else _WIDER.get(kind, kind)
+    return Structured(structure.name, types, stamp)
+
+
+def _is_within(one: str, other: str) -> bool:
+    return one.startswith(f"{other}.") or other.startswith(f"{one}.")
