@@ -8,6 +8,7 @@ columns: the named keys with their types, and the others as a JSON object. KIND 
 
 from __future__ import annotations
 
+import csv
 import json
 import random
 import re
@@ -60,19 +61,28 @@ def _vpn(number: int, chance: random.Random) -> str:
     )
 
 
+def _resolver(number: int, chance: random.Random) -> str:
+    answer = chance.choice(["192.0.2.13", "NXDOMAIN", '"""v=1, host=quay.marram.example"""'])
+    return f"{1772438119 + number}.541,198.51.100.{number % 250},store.marram.example,A,{answer},{number % 99 + 0.5}"
+
+
+NAMES = ("stamp", "client", "host", "record", "answer", "milliseconds")
 LOGS = {
     "JSON": Log(_manifest, "json", {"log_time": "text", "request.id": "word", "user.name": "word", "client.ip": "ip",
                                     "client.port": "port", "status": "int", "bytes": "int"}),
     "JSON, 40 sets of keys": Log(_sets, "json", {"log_time": "int", "user": "word", "act": "word"}),
     "pairs": Log(_vpn, "pairs", {"ts": "int", "dev": "host", "event": "word", "user": "word", "src": "ip",
                                  "result": "word", "bytes": "int"}),
+    "delimited": Log(_resolver, "delimited", dict(zip(NAMES, ("text", "ip", "host", "word", "text", "num"),
+                                                      strict=True))),
 }  # fmt: skip
-KINDS: dict[str, Callable[[str], Any]] = {"int": int, "port": int}
+KINDS: dict[str, Callable[[str], Any]] = {"int": int, "port": int, "num": float}
 
 
 def by_kinglet(path: Path, log: Log) -> pl.DataFrame:
     types = ", ".join(f"{name}: {kind}" for name, kind in log.types.items())
-    parser = kinglet.load(f"{HEAD}variants:\n  - {{name: all, {log.form}: true, types: {{{types}}}}}\n")
+    form = f"delimited: {{names: [{', '.join(NAMES)}]}}" if log.form == "delimited" else f"{log.form}: true"
+    parser = kinglet.load(f"{HEAD}variants:\n  - {{name: all, {form}, types: {{{types}}}}}\n")
     return pl.concat(result.events.select(*log.types, "more") for result in parser.parse_batches(path))
 
 
@@ -80,9 +90,11 @@ def by_loop(path: Path, log: Log) -> pl.DataFrame:
     columns: dict[str, list[Any]] = {name: [] for name in (*log.types, "more")}
     with path.open(encoding="utf-8") as lines:
         for line in lines:
+            values: dict[str, Any] = {}
             if log.form == "json":
-                values: dict[str, Any] = {}
                 _flatten(json.loads(line), "", values)
+            elif log.form == "delimited":
+                values = dict(zip(NAMES, next(csv.reader([line.rstrip("\n")])), strict=True))
             else:
                 values = {key: value.strip('"') for key, value in PAIR.findall(line)}
             for name, kind in log.types.items():

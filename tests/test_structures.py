@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
 import time
 import unittest
@@ -17,6 +19,7 @@ from kinglet.authoring.spans import spans
 from kinglet.engine.plan import Plan
 from kinglet.errors import ParserFileError
 from kinglet.extract import forms
+from kinglet.extract.delimited import Delimited
 from kinglet.extract.forms import Found, Structure, read
 from kinglet.extract.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
 from kinglet.extract.pairs import Pairs
@@ -127,7 +130,7 @@ class ReadingJson(unittest.TestCase):
             with self.subTest(text=text):
                 self.assertEqual(expected, one(text, JsonObjects(), "a"))
         twice = found(['{"a": 1, "a": 2}', '{"a": 1}', None], JsonObjects(), "a")
-        self.assertEqual([True, False, False], twice.repeated.to_list())
+        self.assertEqual(["repeated-key", None, None], twice.faults.to_list())
         self.assertEqual([True, True, False], twice.good.to_list())
 
     def test_forms_in_any_number_and_order(self) -> None:
@@ -199,7 +202,7 @@ class ReadingPairs(unittest.TestCase):
         ):
             with self.subTest(text=text):
                 self.assertEqual(expected, one(text, structure, "a"))
-        self.assertEqual([True], found(["a=1 a=2"], blank, "a").repeated.to_list())
+        self.assertEqual(["repeated-key"], found(["a=1 a=2"], blank, "a").faults.to_list())
         self.assertEqual("true", found(["flag"], blank, "flag").columns["flag"][0])
 
     @given(
@@ -224,6 +227,44 @@ class ReadingPairs(unittest.TestCase):
 
     def test_where_a_text_stops_being_pairs(self) -> None:
         self.assertEqual((4, "no pairs of keys and values from here on"), unread(Pairs(), 'a=1 "b" c=2'))
+
+
+class ReadingRows(unittest.TestCase):
+    NAMES = ("a", "b", "c")
+
+    def test_by_hand(self) -> None:
+        for text, expected, fault in (
+            ("1,2,3", {"a": "1", "b": "2", "c": "3"}, None),
+            ('"x, ""y""\nz",,', {"a": 'x, "y"\nz'}, None),
+            ('"",x"y,""""', {"a": "", "b": 'x"y', "c": '"'}, None),
+            ("1,2", {"a": "1", "b": "2"}, "few-columns"),
+            ("1,2,3,4,5", {"a": "1", "b": "2", "c": "3", "column_4": "4", "column_5": "5"}, "many-columns"),
+            ("", {}, "few-columns"),
+            ('"1" ,2,3', None, None),
+            ('1,"2,3', None, None),
+        ):
+            with self.subTest(text=text):
+                structure = Delimited(self.NAMES)
+                self.assertEqual(expected, one(text, structure, "a"))
+                self.assertEqual(fault, found([text], structure).faults[0])
+        self.assertEqual({"a": "1", "b": "x;y", "c": "2"}, one("1;'x;y';2", Delimited(self.NAMES, ";", "'"), "b"))
+        self.assertIn("behind the quotes", unread(Delimited(self.NAMES), '"1"x,2')[1])
+
+    @given(st.lists(st.lists(st.text(alphabet='a,"\n 1', max_size=4), min_size=1, max_size=5), min_size=1, max_size=6))
+    @settings(max_examples=150, deadline=None)
+    def test_what_the_standard_library_writes(self, rows: list[list[str]]) -> None:
+        lines: list[str | None] = []
+        for row in rows:
+            out = io.StringIO()
+            csv.writer(out, lineterminator="", quoting=csv.QUOTE_ALL if len(row) % 2 else csv.QUOTE_MINIMAL).writerow(
+                row
+            )
+            lines.append(out.getvalue())
+        here = found(lines, Delimited(self.NAMES), "a", "b", "c")
+        self.assertTrue(here.good.all())
+        for i, row in enumerate(rows):
+            for place, name in enumerate(self.NAMES[: len(row)]):
+                self.assertEqual(row[place], here.columns[name][i] or "", lines[i])
 
 
 class InParsers(InFolder):
@@ -305,6 +346,20 @@ class InParsers(InFolder):
         shown = {span.field: noted["raw"][span.start : span.end] for span in spans(plan, noted["raw"], "noted")}
         self.assertEqual(("4", "stuck again", "1772575842"), (shown["gate"], shown["what"], shown["ts"]))
 
+    def test_rows(self) -> None:
+        text = HEAD + (
+            "time: {from: stamp, format: epoch}\n"
+            "variants: [{name: row, delimited: {names: [stamp, user, n]}, types: {n: int}}]\n"
+        )
+        good, few, many, bad = self.events(
+            text, "1772575841,a,7", "1772575842,b", "1772575843,c,8,x", '1772575844,"d"e,9'
+        )
+        self.assertEqual(("complete", "a", 7), (good["state"], good["user"], good["n"]))
+        self.assertEqual((["few-columns"], None), (few["faults"], few["n"]))
+        self.assertEqual((["many-columns"], '{"column_4":"x"}'), (many["faults"], many["more"]))
+        said = diagnose(self.plan(text), bad["raw"], None, bad["faults"])[0]
+        self.assertIn("text behind the quotes of a value", said.message)
+
     def test_other_keys_go_out_as_json_and_the_mapping_may_name_fields_with_dots(self) -> None:
         self.write("gate.yaml", JSON % "{user.name: word, n: int}" + (
             "    event: {class: Authentication, activity: Logon, set: {user.name: UPPER(user.name), count: n}}\n"
@@ -372,8 +427,10 @@ class InParsers(InFolder):
             (pattern % ("x {t:json}", "{m: int}"), "its name begins with that of a slot: `t.`"),
             (HEAD + "variants: [{name: all}]\n", "says nothing of what it reads"),
             (HEAD + "variants: [{name: all, json: true, pairs: true}]\n", "has both `json` and `pairs`"),
-            (HEAD + "variants: [{name: all, types: {a: int}}]\n", "has `types` or `from`, but neither"),
-            (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "neither `json` nor `pairs`"),
+            (HEAD + "variants: [{name: all, types: {a: int}}]\n", "has `types` or `from`, but no `pattern`"),
+            (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "`pairs` nor `delimited`"),
+            (HEAD + "variants: [{name: a, delimited: {names: [x, x]}}]\n", "has the name `x` twice"),
+            (HEAD + "variants: [{name: a, delimited: {names: [x, id]}}]\n", "`id` is a column of every event"),
             (HEAD + "envelope: '{a:word} {b:json}'\nvariants: [{name: all}]\n", "has a slot of structure"),
             (HEAD + "envelope: {json: true, types: {note: word}}\nvariants: [{name: x, from: nte, pattern: y}]\n",
              "the envelope has no slot `nte`; did you mean `note`?"),

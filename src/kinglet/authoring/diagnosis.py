@@ -60,6 +60,8 @@ _PLAIN = {
     "stray-text": "stands between records and belongs to none",
     "bad-count": "the count of bytes before it is missing or wrong",
     "repeated-key": "a key stands in it more than once; the last one counts",
+    "few-columns": "has fewer columns than there are names",
+    "many-columns": "has more columns than there are names; those are kept in `more`",
     "after-pause": "goes on with a line that was given out before its end had come",
 }
 

@@ -27,7 +27,7 @@ class FieldNote(NamedTuple):
 class Explanation(NamedTuple):
     """What one pattern or regex does.
 
-    form: `pattern`, `regex`, `json`, `pairs` or `nothing`; written: as the parser file has it. regexes:
+    form: `pattern`, `regex`, `json`, `pairs`, `delimited` or `nothing`; written: as the parser file has it. regexes:
     tried in order. literals: text that stands in every match. least, most: characters of a match, None without an end.
     engine: what runs it.
     """

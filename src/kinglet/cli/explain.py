@@ -17,7 +17,12 @@ if TYPE_CHECKING:
 
 _NAMES = 10
 _REGEXES = ("regex", "or")
-_READS = {"json": "a JSON object", "pairs": "pairs of keys and values", "nothing": "nothing; its kind tells it"}
+_READS = {
+    "json": "a JSON object",
+    "pairs": "pairs of keys and values",
+    "delimited": "a row",
+    "nothing": "nothing; its kind tells it",
+}
 
 
 @click.command("explain")

@@ -19,7 +19,7 @@ def file_schema() -> dict[str, Any]:
     sections["EventMapping"]["properties"]["class"]["anyOf"][0]["enum"] = captions
     sections["Variant"]["properties"]["types"]["additionalProperties"]["examples"] = list(TYPES)
     sections["OwnType"]["properties"]["base"]["enum"] = list(BASES)
-    forms = ("pattern", "regex", "json", "pairs")
+    forms = ("pattern", "regex", "json", "pairs", "delimited")
     alone = [{"required": [name]} for name in forms]
     sections["Variant"]["oneOf"] = [*alone, {"not": {"anyOf": alone}}]
     schema["if"] = {"properties": {"envelope": {"type": "object"}}, "required": ["envelope"]}

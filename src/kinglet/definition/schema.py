@@ -253,17 +253,40 @@ class PairsForm(Section):
     quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
 
 
+class DelimitedForm(Section):
+    """How rows of values are written, and what their columns are called."""
+
+    names: list[str] = Field(min_length=1, description="the columns, in order; each becomes a field")
+    delimiter: str = Field(",", min_length=1, max_length=1, description="the character between values")
+    quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
+
+    @field_validator("names")
+    @classmethod
+    def _once(cls, value: list[str]) -> list[str]:
+        if twice := [name for name in value if value.count(name) > 1]:
+            raise ValueError(f"has the name `{twice[0]}` twice")
+        return value
+
+
 class Envelope(Section):
     """A front part that is structure: it gives all fields that the variants share."""
 
     json_: Literal[True] | None = Field(None, alias="json", description="the event is a JSON object")
     pairs: Literal[True] | PairsForm | None = Field(None, description="the event is pairs of keys and values")
+    delimited: DelimitedForm | None = Field(None, description="the event is a row of delimited values")
     types: dict[str, str] = Field({}, description="the keys that become fields, and their types")
+
+    @property
+    def forms(self) -> list[str]:
+        """The structures that it names; it can have one."""
+        ways = {"json": self.json_, "pairs": self.pairs, "delimited": self.delimited}
+        return [name for name, value in ways.items() if value is not None]
 
     @model_validator(mode="after")
     def _one_form(self) -> Envelope:
-        if (self.json_ is None) == (self.pairs is None):
-            raise ValueError("has both `json` and `pairs`" if self.json_ else "has neither `json` nor `pairs`")
+        if len(self.forms) != 1:
+            ways = " and ".join(f"`{name}`" for name in self.forms)
+            raise ValueError(f"has both {ways}" if ways else "has neither `json`, `pairs` nor `delimited`")
         return self
 
 
@@ -276,6 +299,7 @@ class Variant(Section):
     regex: str | None = Field(None, description="regular expression with named groups")
     json_: Literal[True] | None = Field(None, alias="json", description="what it reads is a JSON object")
     pairs: Literal[True] | PairsForm | None = Field(None, description="what it reads is pairs of keys and values")
+    delimited: DelimitedForm | None = Field(None, description="what it reads is a row of delimited values")
     from_: str | None = Field(None, alias="from", description="the field it reads, if not the end of the envelope")
     types: dict[str, str] = Field({}, description="types of the groups of `regex`; the keys that become fields")
     event: EventMapping | None = None
@@ -283,7 +307,8 @@ class Variant(Section):
     @property
     def forms(self) -> list[str]:
         """The ways of reading that it names; of them it can have one."""
-        ways = {"pattern": self.pattern, "regex": self.regex, "json": self.json_, "pairs": self.pairs}
+        ways: dict[str, object] = {"pattern": self.pattern, "regex": self.regex, "json": self.json_}
+        ways |= {"pairs": self.pairs, "delimited": self.delimited}
         return [name for name, value in ways.items() if value is not None]
 
     @model_validator(mode="after")
@@ -291,7 +316,7 @@ class Variant(Section):
         if len(self.forms) > 1:
             raise ValueError("has both " + " and ".join(f"`{name}`" for name in self.forms))
         if not self.forms and (self.types or self.from_):
-            raise ValueError("has `types` or `from`, but neither `pattern`, `regex`, `json` nor `pairs`")
+            raise ValueError("has `types` or `from`, but no `pattern`, `regex`, `json`, `pairs` or `delimited`")
         return self
 
 

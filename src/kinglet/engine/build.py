@@ -27,6 +27,7 @@ from kinglet.engine.plan import (
     VariantPlan,
 )
 from kinglet.errors import ParserFileError, Problem, UsageError, did_you_mean
+from kinglet.extract.delimited import Delimited
 from kinglet.extract.forms import Structure
 from kinglet.extract.json_objects import JsonObjects
 from kinglet.extract.pairs import Pairs
@@ -126,7 +127,9 @@ def _envelope(work: _Build) -> None:
     if isinstance(text, Envelope):
         form = _structure_of(text)
         assert form is not None
-        work.envelope = Reading((), (), structures=(_structure(work, ("envelope",), form, None, "", text.types, {}),))
+        work.envelope = Reading(
+            (), (), structures=(_structure(work, ("envelope",), form, None, "", _types_of(text), {}),)
+        )
         _own(work, work.envelope, ("envelope",), "the envelope")
         return
     tokens = _tokens(work, ("envelope",), text, {})
@@ -158,7 +161,15 @@ def _structure_of(item: Envelope | Variant) -> Structure | None:
         return JsonObjects()
     if item.pairs is not None:
         return Pairs() if item.pairs is True else Pairs(item.pairs.between, item.pairs.equals, item.pairs.quote)
+    if item.delimited is not None:
+        return Delimited(item.delimited.names, item.delimited.delimiter, item.delimited.quote)
     return None
+
+
+def _types_of(item: Envelope | Variant) -> dict[str, str]:
+    """The keys of a structure that become fields, and their types; the columns of a row all do."""
+    named = dict.fromkeys(item.delimited.names, "text") if item.delimited is not None else {}
+    return named | item.types
 
 
 def _structure(
@@ -215,10 +226,12 @@ def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[st
         return _with_structures(work, path, variant, tokens, shared)
     structure = _structure_of(variant)
     if structure is not None:
-        return Reading((), (), structures=(_structure(work, path, structure, None, "", variant.types, shared),))
+        return Reading((), (), structures=(_structure(work, path, structure, None, "", _types_of(variant), shared),))
     if variant.regex is None:
         if not isinstance(work.definition.envelope, Envelope):
-            work.report(path, "says nothing of what it reads", "give it a `pattern`, `regex`, `json` or `pairs`")
+            work.report(
+                path, "says nothing of what it reads", "give it a `pattern`, `regex`, `json`, `pairs` or `delimited`"
+            )
         return Reading((), ())
     groups = _checked_regex(work, (*path, "regex"), variant.regex)
     if groups is None:

@@ -29,8 +29,8 @@ def with_structures(
             if bad.any():
                 faults.append((plan.fault, bad))
             texts = texts.with_columns(text.set(found.good, None))
-        if found.repeated.any():
-            faults.append((f"repeated-key:{plan.source}" if plan.source else "repeated-key", found.repeated))
+        for name in found.faults.drop_nulls().unique(maintain_order=True):
+            faults.append((f"{name}:{plan.source}" if plan.source else name, (found.faults == name).fill_null(False)))
         named = [found.columns[key].alias(item.name) for key, item in zip(plan.keys, plan.fields, strict=True)]
         texts = texts.hstack(named)
         found_more.append(found.more)

@@ -38,6 +38,11 @@ class Value(NamedTuple):
     text: str | None
 
 
+def repeated_key(values: Sequence[Value]) -> str | None:
+    """The fault of a text in which a key stands more than once."""
+    return "repeated-key" if len({value.path for value in values}) < len(values) else None
+
+
 class Structure(Protocol):
     """A way in which texts hold keys and values."""
 
@@ -58,6 +63,9 @@ class Structure(Protocol):
     def values(self, text: str) -> list[Value] | None:
         """The values of a text in order; None where it does not have this structure."""
 
+    def fault(self, values: Sequence[Value]) -> str | None:
+        """What is strange about a text with these values."""
+
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What values mean, from how they are written, but for escapes."""
 
@@ -73,21 +81,22 @@ class Found(NamedTuple):
 
     columns: the text of each wanted key's value, null where a text lacks it. more: the other keys and
     their values as a JSON object, null where there are none. good: whether a text has the structure;
-    null texts have not. repeated: whether a key stands in it more than once; the last one counts.
+    null texts have not. faults: what is strange about a text that could be read, null where nothing is.
     """
 
     columns: pl.DataFrame
     more: pl.Series
     good: pl.Series
-    repeated: pl.Series
+    faults: pl.Series
 
     def where(self, mask: pl.Series) -> Found:
         return Found(
-            self.columns.filter(mask), self.more.filter(mask), self.good.filter(mask), self.repeated.filter(mask)
+            self.columns.filter(mask), self.more.filter(mask), self.good.filter(mask), self.faults.filter(mask)
         )
 
 
 _MORE = "#more"
+_FAULT = "#fault"
 
 
 class _Form(NamedTuple):
@@ -97,6 +106,7 @@ class _Form(NamedTuple):
     paths: tuple[str, ...]
     flags: tuple[str, ...]
     raw: frozenset[str]
+    fault: str | None
 
 
 def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str = "") -> Found:
@@ -121,7 +131,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
             tokens, matched = found
             mine = rows if tokens.height == len(rows) else rows.filter(matched)
             named = _meanings(form.paths, form.flags, structure, tuple(wanted), prefix, always)
-            values = tokens.select(mine.alias("#row"), *named)
+            values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
             if some_escaped and escapes.gather(mine).any():
                 plain = [path for path in form.paths if path in wanted and path not in form.raw]
                 values = values.with_columns(structure.unescaped(values[path]) for path in plain)
@@ -133,15 +143,14 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
     if len(left) > _MANY:
         left = pl.concat([by_forms(rows, _FEW_FORMS) for rows in _alike(texts, left, structure)])
     left = by_forms(left, MOST_FORMS)
-    single, bad, twice = _one_by_one(texts, pl.concat([*odd, left]) if odd else left, structure, wanted, prefix)
+    single, bad = _one_by_one(texts, pl.concat([*odd, left]) if odd else left, structure, wanted, prefix)
     frame = _together(len(texts), [*pieces, *single], wanted)
     good = texts.is_not_null()
-    repeated = pl.zeros(len(texts), pl.Boolean, eager=True)
     return Found(
         frame.select(wanted) if wanted else pl.DataFrame(height=len(texts)),
         frame[_MORE],
         good.scatter(bad, False) if bad else good,
-        repeated.scatter(twice, True) if twice else repeated,
+        frame[_FAULT],
     )
 
 
@@ -171,7 +180,8 @@ def _form(text: str, structure: Structure) -> _Form | None:
     paths = tuple(value.path for value in values if value.kind)
     flags = tuple(value.path for value in values if not value.kind)
     raw = frozenset(value.path for value in values if value.kind.endswith("list"))
-    return _Form(_regex((*outline, text[last:]), tuple(sorted(structure.kinds.items()))), paths, flags, raw)
+    regex = _regex((*outline, text[last:]), tuple(sorted(structure.kinds.items())))
+    return _Form(regex, paths, flags, raw, structure.fault(values))
 
 
 @functools.lru_cache(maxsize=4096)
@@ -227,12 +237,11 @@ def _meanings(
 
 def _one_by_one(
     texts: pl.Series, rows: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str
-) -> tuple[list[pl.DataFrame], list[int], list[int]]:
-    """Some texts' values, then the rows that lack the structure, and those with a key that stands twice."""
-    found: dict[str, list[str | None]] = {path: [] for path in (*wanted, _MORE)}
+) -> tuple[list[pl.DataFrame], list[int]]:
+    """Some texts' values, and the rows that lack the structure."""
+    found: dict[str, list[str | None]] = {path: [] for path in (*wanted, _MORE, _FAULT)}
     where: list[int] = []
     bad: list[int] = []
-    twice: list[int] = []
     for row in rows.to_list():
         text = texts[row]
         values = structure.values(text)
@@ -240,8 +249,7 @@ def _one_by_one(
             bad.append(row)
             continue
         last = {value.path: value for value in values}
-        if len(last) < len(values):
-            twice.append(row)
+        found[_FAULT].append(structure.fault(values))
         for path in wanted:
             found[path].append(last[path].text if path in last else None)
         more = {path: value for path, value in last.items() if path not in found and value.text is not None}
@@ -252,9 +260,9 @@ def _one_by_one(
         found[_MORE].append(f"{{{','.join(members)}}}" if members else None)
         where.append(row)
     if not where:
-        return [], bad, twice
+        return [], bad
     frame = pl.DataFrame(found, schema=dict.fromkeys(found, pl.String))
-    return [frame.with_columns(pl.Series("#row", where, dtype=pl.UInt32))], bad, twice
+    return [frame.with_columns(pl.Series("#row", where, dtype=pl.UInt32))], bad
 
 
 def _as_json(value: Value, text: str, structure: Structure) -> str:
@@ -266,7 +274,7 @@ def _as_json(value: Value, text: str, structure: Structure) -> str:
 
 def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) -> pl.DataFrame:
     """Frames of some rows each as one of all rows, in order."""
-    columns = dict.fromkeys((*wanted, _MORE), pl.String())
+    columns = dict.fromkeys((*wanted, _MORE, _FAULT), pl.String())
     frames = [
         piece.with_columns(pl.lit(None, dtype=pl.String).alias(name) for name in columns if name not in piece.columns)
         .select("#row", *columns)

@@ -8,13 +8,14 @@ is as if the key were missing. Line ends within strings are let be.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from json import JSONDecodeError, JSONDecoder
 from json.decoder import scanstring  # type: ignore[attr-defined]
 from typing import Any
 
 import polars as pl
 
-from kinglet.extract.forms import Value
+from kinglet.extract.forms import Value, repeated_key
 
 MOST_LEVELS = 64
 
@@ -63,6 +64,10 @@ class JsonObjects:
             return read_object(text)
         except NoJsonError:
             return None
+
+    def fault(self, values: Sequence[Value]) -> str | None:
+        """Whether a key stands twice; the last one counts."""
+        return repeated_key(values)
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """Strings without their quotes, null as null."""

@@ -7,11 +7,12 @@ itself. A key without a value stands for `true`. An empty value is as if the key
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.extract.forms import Value
+from kinglet.extract.forms import Value, repeated_key
 from kinglet.patterns.compiling import escape
 
 
@@ -33,11 +34,11 @@ class Pairs:
     def __init__(self, between: str = " ", equals: str = "=", quote: str = '"') -> None:
         self.equals, self.quote = equals, quote
         mark = between.strip()
-        quoted = rf"{escape(quote)}(?:[^{_in_class(quote)}\\]|\\.)*{escape(quote)}"
-        stop = r" \t\r\n" if not mark else r"\r\n" + _in_class(mark[0])
-        begin = r" \t\r\n" + _in_class(quote + mark[:1])
+        quoted = rf"{escape(quote)}(?:[^{in_class(quote)}\\]|\\.)*{escape(quote)}"
+        stop = r" \t\r\n" if not mark else r"\r\n" + in_class(mark[0])
+        begin = r" \t\r\n" + in_class(quote + mark[:1])
         bare = f"(?:[^{begin}][^{stop}]*)?"
-        key = rf"[^{stop}{_in_class(equals[0] + quote)}]+"
+        key = rf"[^{stop}{in_class(equals[0] + quote)}]+"
         edge = r"[ \t\r\n]+" if not mark else rf"[ \t\r\n]*{escape(mark)}[ \t\r\n]*"
         gap = "" if not mark else r"[ \t]*"
         self.kinds = {"value": f"{gap}(?:{quoted}|{bare})"}
@@ -69,6 +70,10 @@ class Pairs:
                 at = gap.end()
         return found or None
 
+    def fault(self, values: Sequence[Value]) -> str | None:
+        """Whether a key stands twice; the last one counts."""
+        return repeated_key(values)
+
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What stands in quotes without them; nothing as null."""
         bare = token.str.strip_chars(" \t\r\n")
@@ -95,5 +100,6 @@ def _start(text: str) -> int:
     return len(text) - len(text.lstrip())
 
 
-def _in_class(char: str) -> str:
+def in_class(char: str) -> str:
+    """Characters as the inside of a character class."""
     return "".join(f"\\{one}" if one in r"\]^-[&~" else one for one in char)

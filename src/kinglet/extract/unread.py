@@ -5,6 +5,11 @@ from __future__ import annotations
 from kinglet.extract.forms import Structure
 from kinglet.extract.json_objects import JsonObjects, NoJsonError, read_object
 
+_WORDS = {
+    "pairs": "no pairs of keys and values from here on",
+    "delimited": "text behind the quotes of a value, or quotes that are not closed",
+}
+
 
 def unread(structure: Structure, text: str) -> tuple[int, str]:
     """The character at which that shows, and what is wrong there."""
@@ -19,4 +24,4 @@ def unread(structure: Structure, text: str) -> tuple[int, str]:
         middle = (low + high + 1) // 2
         cut = text[:middle].rstrip()
         low, high = (middle, high) if structure.values(cut) is not None else (low, middle - 1)
-    return low, "no pairs of keys and values from here on"
+    return low, _WORDS.get(structure.name, "something else")
