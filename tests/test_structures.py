@@ -413,6 +413,12 @@ class InParsers(InFolder):
         suggested = kinglet.look("\n".join(pairs))[0].suggestion
         self.assertIn("pairs: true", suggested)
         self.assertEqual(40, kinglet.load(suggested).parse("\n".join(pairs)).counts["complete"])
+        rows = "time;name;n;note\n" + "".join(f'2026-03-03T22:10:{i:02}Z;b{i};{i};"x;y"\n' for i in range(40))
+        suggested = kinglet.look(rows)[0].suggestion
+        self.assertIn("delimited: {names: [log_time, name, n, note], delimiter: ';'}", suggested)
+        events = kinglet.load(suggested).parse(rows).events
+        self.assertEqual(["complete"] * 40, events["state"].to_list())
+        self.assertEqual(("x;y", 39), (events["note"][39], events["n"][39]))
         words = "\n".join(f"the gate {i} is open and shut" for i in range(40))
         self.assertNotIn("pairs: true", kinglet.look(words)[0].suggestion)
 

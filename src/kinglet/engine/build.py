@@ -195,7 +195,8 @@ def _structure(
             work.report((*path, "types", name), f"no such type `{kind}`", _type_hint(work, kind))
         else:
             bare = key.removeprefix("log_")
-            keys.append(bare if key != bare and bare in RESERVED else key)
+            renamed = key != bare and bare in RESERVED and not isinstance(structure, Delimited)
+            keys.append(bare if renamed else key)
             items.append(FieldPlan(name, _type(work, name, kind)))
     return StructurePlan(structure, source, prefix, tuple(keys), tuple(items))
 

@@ -51,7 +51,8 @@ def _look(sources: list[Source], given: Given) -> Look:
     reference = max(source.reference for source in sources)
     stamps = times(frame["raw"], frame["number"], reference)
     found = shapes_of(frame, records, stamps)
-    text = parser_text(file_stem(name), ways[0].events, stamps, frame["raw"])
+    columns = records.container.columns if records else []
+    text = parser_text(file_stem(name), ways[0].events, stamps, frame["raw"], columns)
     return Look(
         name=name,
         files=sample.files,

@@ -1,14 +1,17 @@
-"""Whether events are JSON objects or pairs, and which keys of them should be fields."""
+"""Whether events are JSON objects, pairs or rows, and which keys of them should be fields."""
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import re
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 
 import polars as pl
 
 from kinglet.clock.formats import parse_format
 from kinglet.clock.reading import TimeReading, is_read
 from kinglet.engine.plan import MORE, RESERVED
+from kinglet.extract.delimited import Delimited
 from kinglet.extract.forms import Structure, Value, read
 from kinglet.extract.json_objects import JsonObjects
 from kinglet.extract.pairs import Pairs
@@ -25,19 +28,25 @@ _ISO = TimeReading((parse_format("iso8601"),))
 class Structured(NamedTuple):
     """A structure that nearly all events have.
 
-    name: the key of a parser file. types: the fields and their types, the commonest keys first. stamp: the
-    field that holds the event's time.
+    name: the key of a parser file, and form what stands behind it. types: the fields and their types, the
+    commonest keys first. stamp: the field that holds the event's time.
     """
 
     name: str
+    form: str | dict[str, Any]
     types: dict[str, str]
     stamp: str | None
 
 
-def structured(raw: pl.Series, stamp_format: str | None) -> Structured | None:
-    """The structure of a log's events; stamp_format: of the event's time."""
+def structured(
+    raw: pl.Series, stamp_format: str | None, events: dict[str, Any], columns: Sequence[str]
+) -> Structured | None:
+    """The structure of a log's events; stamp_format: of the event's time; columns: those of a CSV file."""
     some = raw.head(_PROBE)
-    structures: tuple[Structure, ...] = (JsonObjects(), Pairs())
+    structures: list[Structure] = [JsonObjects(), Pairs()]
+    if columns and "csv" in events:
+        dialect = events["csv"] if isinstance(events["csv"], dict) else {}
+        structures = [Delimited(_names(columns), dialect.get("delimiter", ","), dialect.get("quote", '"'))]
     for structure in structures:
         each = [structure.values(text) for text in some]
         values = [item for item in each if item and _is_one(structure, item)]
@@ -46,8 +55,20 @@ def structured(raw: pl.Series, stamp_format: str | None) -> Structured | None:
     return None
 
 
+def _names(columns: Sequence[str]) -> list[str]:
+    """Names for columns, of which none is that of a column of every event."""
+    names: list[str] = []
+    for i, column in enumerate(columns):
+        name = re.sub(r"\W+", "_", column).strip("_") or f"column_{i + 1}"
+        name = f"log_{name}" if name in RESERVED or name == MORE else name
+        names.append(f"{name}_{i + 1}" if name in names else name)
+    return names
+
+
 def _is_one(structure: Structure, values: list[Value]) -> bool:
     """Words between blanks could all be keys without a value; that is no structure."""
+    if isinstance(structure, Delimited):
+        return len(values) == len(structure.names)
     return sum(bool(value.kind) for value in values) >= (1 if structure.name == "json" else max(3, 0.75 * len(values)))
 
 
@@ -66,7 +87,7 @@ def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_
     stamp = None
     reading = TimeReading((parse_format(stamp_format),)) if stamp_format else None
     for key in keys:
-        name = f"log_{key}" if key in RESERVED else key
+        name = f"log_{key}" if key in RESERVED else key  # names of columns are none of them
         texts = columns[key].drop_nulls()
         kind = type_of(texts)
         if reading is not None and stamp is None and len(texts) and is_read(texts[0], reading):
@@ -74,7 +95,13 @@ def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_
         elif kind == "time" and not all(is_read(text, _ISO) for text in texts.head(3)):
             kind = "word" if not texts.str.contains(r"\s").any() else "text"
         types[name] = "text" if texts.str.starts_with("[").any() else _WIDER.get(kind, kind)
-    return Structured(structure.name, types, stamp)
+    form: str | dict[str, Any] = "true"
+    if isinstance(structure, Delimited):
+        form = {"names": list(structure.names)}
+        form |= {"delimiter": structure.delimiter} if structure.delimiter != "," else {}
+        form |= {"quote": structure.quote} if structure.quote != '"' else {}
+        types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
+    return Structured(structure.name, form, types, stamp)
 
 
 def _is_within(one: str, other: str) -> bool:

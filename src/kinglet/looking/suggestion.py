@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import PurePath
 from typing import Any
 
@@ -20,13 +20,16 @@ _PROBE = 300
 _YAML_WORDS = ("null", "true", "false", "yes", "no", "on", "off", "y", "n")
 
 
-def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series) -> str:
-    """A parser file that cuts the log and reads its time, as far as that can be told; it loads as it is."""
+def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series, columns: Sequence[str] = ()) -> str:
+    """A parser file that cuts the log and reads its time, as far as that can be told; it loads as it is.
+
+    columns: those that the header of a CSV file names.
+    """
     out = ["kinglet: 1", f"parser: {stem}", "version: 0.1.0", "product: {vendor: UNKNOWN, name: UNKNOWN}"]
     if events != {"line": True}:
         name, value = next(iter(events.items()))
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
-    found = structured(raw, _format(stamps))
+    found = structured(raw, _format(stamps), events, columns)
     if found is not None:
         return "\n".join([*out, *_of_structure(found, _format(stamps))]) + "\n"
     time = _time(stamps, raw)
@@ -44,7 +47,9 @@ def _of_structure(found: Structured, text: str | None) -> Iterator[str]:
         date = "" if parse_format(text).has_date else ", date: [previous, file]"
         yield f"time: {{from: {_key(found.stamp)}, format: {flow(text)}{date}}}"
     yield "variants:"
-    yield f"  - name: any\n    {found.name}: true\n    types:"
+    yield f"  - name: any\n    {found.name}: {found.form if isinstance(found.form, str) else flow(found.form)}"
+    if found.types:
+        yield "    types:"
     for name, kind in found.types.items():
         yield f"      {_key(name)}: {kind}"
 
@@ -95,6 +100,8 @@ def flow(value: Any) -> str:
     """A value as YAML on one line."""
     if isinstance(value, dict):
         return "{" + ", ".join(f"{key}: {flow(item)}" for key, item in value.items()) + "}"
+    if isinstance(value, list):
+        return "[" + ", ".join(_key(item) for item in value) + "]"
     if isinstance(value, bool):
         return str(value).lower()
     text = str(value)
