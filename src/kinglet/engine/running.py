@@ -17,6 +17,7 @@ from kinglet.engine.convert import Faults, convert
 from kinglet.engine.extract import extract
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import MORE, STAMP, STATES, Plan, Reading
+from kinglet.engine.routing import FEW, in_question, slices
 from kinglet.engine.timing import Timing, dated_fields, nanoseconds, needs_order, timing, zone_of
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
@@ -56,6 +57,19 @@ class _Group(NamedTuple):
         faults = [(name, bad.filter(mask)) for name, bad in self.faults]
         return _Group(self.rows.filter(mask), self.columns.filter(mask), self.texts.filter(mask), faults)
 
+    def gather(self, order: pl.Series) -> _Group:
+        faults = [(name, bad.gather(order)) for name, bad in self.faults]
+        return _Group(self.rows.gather(order), self.columns[order], _rows(self.texts, order), faults)
+
+    def slice(self, start: int, length: int) -> _Group:
+        faults = [(name, bad.slice(start, length)) for name, bad in self.faults]
+        texts = self.texts.slice(start, length) if self.texts.width else pl.DataFrame(height=length)
+        return _Group(self.rows.slice(start, length), self.columns.slice(start, length), texts, faults)
+
+
+def _rows(frame: pl.DataFrame, order: pl.Series) -> pl.DataFrame:
+    return frame[order] if frame.width else pl.DataFrame(height=len(order))
+
 
 class _Read(NamedTuple):
     """Events that have been read; what the order of the log says of their times is still open."""
@@ -71,27 +85,22 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
     reference = options.at or _reference(batch)
     rows = pl.Series("row", range(0)) if not len(batch) else pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
     start = _Group(rows.alias("row"), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
-    found: list[_Read] = []
+    kept: list[tuple[int | None, str, _Group]] = []
 
     def keep(variant: int | None, group: _Group, state: str) -> None:
-        near = _near(reference, group)
-        found.append(_Read(variant, state, group, timing(plan, group.columns["raw"], group.texts, near, options.zone)))
+        kept.append((variant, state, group))
 
     entered, outside = _envelope(plan, start, reference)
     if outside is not None:
         keep(None, outside._replace(faults=[*outside.faults, ("no-match", _all(outside))]), "unmatched")
     for group, candidates in _routes(plan, entered):
-        rest: _Group | None = group
-        for index in candidates:
-            if rest is None:
-                break
-            variant = plan.variants[index]
-            text = rest.texts[variant.source] if variant.source is not None else rest.columns[plan.body or "raw"]
-            matched, rest = _take(variant.reading, rest, text, reference)
+        for index, matched, rest in _tried(plan, group, candidates, reference):
             if matched is not None:
                 keep(index, matched, "complete")
-        if rest is not None:
-            keep(None, *_leftover(plan, rest, candidates))
+            if rest is not None:
+                keep(None, *_leftover(plan, rest, candidates))
+    timings = _timings(plan, [group for _, _, group in kept], reference, options.zone)
+    found = [_Read(*item, times) for item, times in zip(kept, timings, strict=True)]
     if settled is not None:
         from kinglet.engine.settling import Placed
 
@@ -104,6 +113,32 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
     dated = (item._replace(timing=item.timing._replace(fields=dated_fields(item.timing, zones))) for item in found)
     parts = tuple(_finish(plan, item, reference) for item in dated)
     return Parsed(plan, batch.sources, parts, batch.bytes_read, reference)
+
+
+def _timings(plan: Plan, groups: list[_Group], reference: Reference, zone: str | None) -> list[Timing]:
+    """The times of groups of events; those of many groups are read together, for each reading has its cost."""
+    if len(groups) <= FEW:
+        return [timing(plan, group.columns["raw"], group.texts, _near(reference, group), zone) for group in groups]
+    slots = {name for rule in plan.times for name in (rule.slot, rule.zone_slot) if name is not None}
+    frames = [
+        pl.DataFrame(
+            [
+                group.columns["raw"].alias("#raw"),
+                *(group.texts[name] for name in group.texts.columns if name in slots),
+                *([group.columns["#source"]] if isinstance(reference, pl.Series) else []),
+            ]
+        )
+        for group in groups
+    ]
+    whole = pl.concat(frames, how="diagonal")
+    near = reference.gather(whole["#source"]) if isinstance(reference, pl.Series) else reference
+    times = timing(plan, whole["#raw"], whole.drop("#raw", "#source", strict=False), near, zone)
+    parts: list[Timing] = []
+    start = 0
+    for frame in frames:
+        parts.append(times.slice(start, frame.height))
+        start += frame.height
+    return parts
 
 
 def _reference(batch: EventBatch) -> Reference:
@@ -151,6 +186,68 @@ def _take(
     return hit, rest
 
 
+def _tried(
+    plan: Plan, group: _Group, candidates: tuple[int, ...], reference: Reference
+) -> Iterator[tuple[int, _Group | None, _Group | None]]:
+    """The events that each candidate reads, then those that none does."""
+    asked = in_question(plan, group.columns[plan.body or "raw"], candidates) if len(candidates) > FEW else None
+    if asked is None:
+        rest: _Group | None = group
+        for index in candidates:
+            if rest is None:
+                return
+            matched, rest = _read(plan, index, rest, reference)
+            yield index, matched, None
+        yield -1, None, rest
+        return
+    left = [group.where(asked.is_null())] if asked.null_count() else []
+    waiting, places = (group, asked) if not left else (group.where(asked.is_not_null()), asked.drop_nulls())
+    turn = 0
+    while len(waiting.rows):
+        order, slices_of = slices(places.list.get(turn, null_on_oob=True))
+        waiting, places = waiting.gather(order), places.gather(order)
+        kept: list[tuple[_Group, pl.Series]] = []
+        used = 0
+        for place, start, length in slices_of:
+            part = waiting.slice(start, length)
+            matched, rest = _read(plan, candidates[place], part, reference)
+            yield candidates[place], matched, None
+            used = start + length
+            if rest is not None:
+                mask = part.rows.is_in(rest.rows.implode()) if matched is not None else None
+                lists = places.slice(start, length)
+                kept.append((rest, lists.filter(mask) if mask is not None else lists))
+        if used < len(waiting.rows):
+            left.append(waiting.slice(used, len(waiting.rows) - used))
+        if not kept:
+            break
+        waiting, places = _joined([item for item, _ in kept]), pl.concat([lists for _, lists in kept])
+        turn += 1
+    if left:
+        yield -1, None, _joined(left)
+
+
+def _read(plan: Plan, index: int, group: _Group, reference: Reference) -> tuple[_Group | None, _Group | None]:
+    """The events that a variant reads, and the others."""
+    variant = plan.variants[index]
+    text = group.texts[variant.source] if variant.source is not None else group.columns[plan.body or "raw"]
+    return _take(variant.reading, group, text, reference)
+
+
+def _joined(groups: list[_Group]) -> _Group:
+    if len(groups) == 1:
+        return groups[0]
+    names = [name for name, _ in groups[0].faults]
+    faults = [(name, pl.concat([group.faults[i][1] for group in groups])) for i, name in enumerate(names)]
+    texts = [group.texts for group in groups]
+    return _Group(
+        pl.concat([group.rows for group in groups]),
+        pl.concat([group.columns for group in groups]),
+        pl.concat(texts) if texts[0].width else pl.DataFrame(height=sum(len(group.rows) for group in groups)),
+        faults,
+    )
+
+
 def _near(reference: Reference, group: _Group) -> Reference:
     """The reference of each event of a group, where they come from several logs."""
     return reference.gather(group.columns["#source"]) if isinstance(reference, pl.Series) else reference
@@ -173,8 +270,14 @@ def _routes(plan: Plan, group: _Group | None) -> Iterator[tuple[_Group, tuple[in
         default=candidates.index(plan.otherwise),
         return_dtype=pl.Int32,
     )
-    for number in sorted(route.unique().to_list()):
-        yield group.where(route == number), candidates[number]
+    if len(candidates) <= FEW:
+        for number in sorted(route.unique().to_list()):
+            yield group.where(route == number), candidates[number]
+        return
+    order, slices_of = slices(route)
+    group = group.gather(order)
+    for number, start, length in slices_of:
+        yield group.slice(start, length), candidates[number]
 
 
 def _leftover(plan: Plan, group: _Group, candidates: tuple[int, ...]) -> tuple[_Group, str]:
@@ -298,7 +401,7 @@ def run(
 
     then is done to every batch by the thread that parsed it.
     """
-    batches = cut_all(sources, plan.cut)
+    batches = cut_all(sources, plan.cut, larger=max(1, len(plan.variants) // FEW))
     workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
     ordered = needs_order(plan, options.zone)
 

@@ -33,6 +33,27 @@ class Timing(NamedTuple):
     faults: Faults
     fields: dict[str, FieldStamps]
 
+    def slice(self, start: int, length: int) -> Timing:
+        return Timing(
+            self.time.slice(start, length),
+            self.notes.slice(start, length),
+            _part(self.later, start, length),
+            _part(self.of_day, start, length),
+            _part(self.beyond, start, length),
+            self.rule.slice(start, length),
+            self.stamp.slice(start, length),
+            _sliced(self.faults, start, length),
+            {name: stamps.slice(start, length) for name, stamps in self.fields.items()},
+        )
+
+
+def _part(column: pl.Series | None, start: int, length: int) -> pl.Series | None:
+    return None if column is None else column.slice(start, length)
+
+
+def _sliced(faults: Faults, start: int, length: int) -> Faults:
+    return [(name, mask.slice(start, length)) for name, mask in faults]
+
 
 class FieldStamps(NamedTuple):
     """Stamps that became a field."""
@@ -42,6 +63,15 @@ class FieldStamps(NamedTuple):
     of_day: pl.Series | None
     beyond: pl.Series | None
     faults: Faults
+
+    def slice(self, start: int, length: int) -> FieldStamps:
+        return FieldStamps(
+            self.time.slice(start, length),
+            self.notes.slice(start, length),
+            _part(self.of_day, start, length),
+            _part(self.beyond, start, length),
+            _sliced(self.faults, start, length),
+        )
 
 
 def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference, zone: str | None) -> Timing:

@@ -17,7 +17,7 @@ from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.slots import PatternError, parse
 
 _PROBE = 300
-_YAML_WORDS = ("null", "true", "false", "yes", "no", "on", "off", "y", "n")
+_YAML_WORDS = ("null", "true", "false")
 
 
 def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series, columns: Sequence[str] = ()) -> str:

@@ -27,6 +27,17 @@ class Known(NamedTuple):
 
 
 @functools.lru_cache(maxsize=4096)
+def pieces(regex: str) -> tuple[str, ...]:
+    """Runs of characters that stand in every match once runs of blanks and tabs are made one blank each."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        tree = _parser.parse(regex)
+    runs: list[str] = [""]
+    _collect(tree, runs, bool(tree.state.flags & re.IGNORECASE), blanks=True)
+    return tuple(re.sub("[ \t]+", " ", run) for run in runs if run)
+
+
+@functools.lru_cache(maxsize=4096)
 def known(regex: str) -> Known:
     """Reads a regex of the dialect."""
     with warnings.catch_warnings():
@@ -66,8 +77,11 @@ def _has_group(tree: Any) -> bool:
     )
 
 
-def _collect(tree: Any, runs: list[str], any_case: bool) -> None:
-    """Adds to the last run what must follow it, and begins another where something else may stand."""
+def _collect(tree: Any, runs: list[str], any_case: bool, *, blanks: bool = False) -> None:
+    """Adds to the last run what must follow it, and begins another where something else may stand.
+
+    blanks: a run of blanks and tabs is taken for a blank.
+    """
     for operation, value in tree:
         name = str(operation)
         if name == "LITERAL" and not (any_case and chr(value).lower() != chr(value).upper()):
@@ -76,13 +90,24 @@ def _collect(tree: Any, runs: list[str], any_case: bool) -> None:
             continue
         elif name == "SUBPATTERN":
             _, on, off, inner = value
-            _collect(inner, runs, (any_case or bool(on & re.IGNORECASE)) and not off & re.IGNORECASE)
+            inside = (any_case or bool(on & re.IGNORECASE)) and not off & re.IGNORECASE
+            _collect(inner, runs, inside, blanks=blanks)
         elif name in ("MAX_REPEAT", "MIN_REPEAT"):
             least, most, inner = value
+            if blanks and least and _is_blank(inner):
+                runs[-1] += " "
+                continue
             counted = least == most and least <= _MOST_REPEATS
             for _ in range(least if counted else min(least, 1)):
-                _collect(inner, runs, any_case)
+                _collect(inner, runs, any_case, blanks=blanks)
             if not counted:
                 runs.append("")
         else:
             runs.append("")
+
+
+def _is_blank(tree: Any) -> bool:
+    """Whether something reads a blank or a tab and nothing else."""
+    if len(tree) != 1 or str(tree[0][0]) != "IN":
+        return False
+    return {(str(operation), value) for operation, value in tree[0][1]} == {("LITERAL", 32), ("LITERAL", 9)}

@@ -14,19 +14,24 @@ from kinglet.raw.text import POSITION, as_text
 
 SHARED_EVENTS = 20_000
 """Batches of fewer events than that are put together with those of the next log."""
+MOST_SHARED = 250_000
 SMALL_BYTES = 64 * 1024
 _TOGETHER = ("line", "start", "end", "blank-line", "indent", "json")
 
 
-def cut_all(sources: Iterable[Source], rule: CutRule) -> Iterator[EventBatch | None]:
-    """The events of several sources in order; those of small ones come together in a batch."""
+def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterator[EventBatch | None]:
+    """The events of several sources in order; those of small ones come together in a batch.
+
+    larger: how many times the usual number of events a batch may have, where each batch has its cost.
+    """
+    shared = min(SHARED_EVENTS * larger, MOST_SHARED)
     waiting: list[EventBatch] = []
     count = 0
     for batch in _batches(sources, rule):
-        if batch is not None and len(batch) < SHARED_EVENTS and batch.sources[0].size is not None:
+        if batch is not None and len(batch) < shared and batch.sources[0].size is not None:
             waiting.append(batch)
             count += len(batch)
-            if count >= SHARED_EVENTS:
+            if count >= shared:
                 yield _merged(waiting)
                 waiting, count = [], 0
             continue
@@ -48,8 +53,10 @@ def _merged(batches: list[EventBatch]) -> EventBatch:
     rows = 0
     for batch in batches:
         inner = pl.col("#source") if "#source" in batch.frame.columns else pl.lit(0, dtype=pl.UInt32)
-        frames.append(batch.frame.with_columns((inner + len(sources)).cast(pl.UInt32).alias("#source")))
-        sources.extend(batch.sources)
+        goes_on = bool(sources) and sources[-1] is batch.sources[0]
+        first = len(sources) - goes_on
+        frames.append(batch.frame.with_columns((inner + first).cast(pl.UInt32).alias("#source")))
+        sources.extend(batch.sources[goes_on:])
         for name, mask in batch.faults:
             masks.setdefault(name, []).append(mask.arg_true().cast(POSITION) + rows)
         rows += len(batch)

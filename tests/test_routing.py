@@ -1,0 +1,102 @@
+"""Parsers of many variants: the same result as if each were tried in its order."""
+
+from __future__ import annotations
+
+import random
+import unittest
+from typing import Any
+from unittest import mock
+
+import polars as pl
+
+import kinglet
+from kinglet.engine import running
+from kinglet.engine.routing import in_question, piece_of, slices
+from kinglet.parser import Parser
+from kinglet.patterns.literals import pieces
+
+HEAD = "kinglet: 1\nparser: quay\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Quay}\n"
+AT = "2026-03-05T12:00:00Z"
+WORDS = ("crane", "berth", "winch", "gate", "lamp", "tide", "rope", "ferry", "buoy", "quay")
+
+
+def variants(count: int, chance: random.Random, *, kinds: bool) -> str:
+    """Patterns of which many begin alike, some read all that others do, some have no text of their own."""
+    lines = []
+    for number in range(count):
+        kind = f"kind: {chance.choice('abcdefghijkl')}, " if kinds and chance.random() < 0.9 else ""
+        words = " ".join(chance.sample(WORDS, chance.randrange(1, 3)))
+        pattern = chance.choice([
+            f"{words} {{n{number % 7}:int}}[[ at {{end:time}}]]",
+            f"{words}[[ {{w:word}}]] {words}",
+            f"{{x{number % 5}:word}} {words} {{r:rest}}",
+            f"{words} {{p:pairs}}",
+        ])  # fmt: skip
+        way = f"pattern: '{pattern}'" if number % 9 else f"regex: '(?i)^{words} (?P<z>[a-z]+)$'"
+        lines.append(f"  - {{name: v{number}, {kind}{way}}}")
+    if not kinds:
+        lines.insert(count // 2, "  - {name: open, pattern: '{a:int} {b:rest}'}")
+    return "variants:\n" + "\n".join(lines) + "\n"
+
+
+def raw(count: int, chance: random.Random, *, kinds: bool) -> list[str]:
+    found = []
+    for number in range(count):
+        words = chance.choice([" ", "  ", "\t"]).join(chance.choices(WORDS, k=chance.randrange(1, 4)))
+        tail = chance.choice([f" {number}", f" {number} at 2026-03-03T22:10:41Z", " a=1 b", "", f" {words}", " ABC"])
+        kind = f"{chance.choice('abcdefghijklm')} " if kinds else ""
+        stamp = "2026-03-03T22:10:41Z" if chance.random() < 0.9 else "soon"
+        found.append(f"{stamp} {kind}{words}{tail}" if chance.random() < 0.97 else "nothing at all")
+    return found
+
+
+def events(parser: Parser, lines: list[str]) -> list[dict[str, Any]]:
+    return parser.parse(lines, at=AT).events.to_dicts()
+
+
+class ManyVariants(unittest.TestCase):
+    def test_as_if_each_were_tried_in_its_order(self) -> None:
+        for seed in range(4):
+            chance = random.Random(seed)
+            kinds = seed % 2 == 0
+            front = "envelope: '{stamp:time}" + (" {kind:word}" if kinds else "") + " {body:rest}'\n"
+            rules = "time: [{from: stamp}, {from: end}, {from: end, to: ended}]\n" + ("kind: kind\n" if kinds else "")
+            parser = kinglet.load(HEAD + front + rules + variants(40, chance, kinds=kinds))
+            lines = raw(500, chance, kinds=kinds)
+            routed = events(parser, lines)
+            with mock.patch.object(running, "FEW", 10**9):
+                plain = events(parser, lines)
+            self.assertEqual(plain, routed, seed)
+            self.assertGreater(len({event["variant"] for event in routed}), 12)
+            self.assertIn("unmatched", {event["state"] for event in routed})
+
+    def test_what_a_variant_cannot_do_without(self) -> None:
+        for regex, expected in {
+            r"^pump[ \t]+started[ \t]+by (?P<n>\d+)$": ("pump started by ",),
+            r"^a[ \t]*b": ("a", "b"),
+            "^two  blanks": ("two blanks",),
+            r"^x\s+y": ("x", "y"),
+        }.items():
+            self.assertEqual(expected, pieces(regex), regex)
+        parser = kinglet.load(
+            HEAD + "variants:\n  - {name: a, pattern: 'crane {n:int} up'}\n  - {name: b, json: true}\n"
+        )
+        self.assertEqual(["crane ", None], [piece_of(variant) for variant in parser.plan.variants])
+
+    def test_events_by_the_variants_in_question(self) -> None:
+        names = ("crane up", "crane down", "tide", "-")
+        listed = (f"  - {{name: v{i}, pattern: '{{a:text}}{name}{{b:text}}'}}\n" for i, name in enumerate(names))
+        plan = kinglet.load(HEAD + "variants:\n" + "".join(listed)).plan
+        asked = in_question(plan, pl.Series(["the crane  up with the tide", "crane down", "no"]), range(4))
+        assert asked is not None
+        self.assertEqual([[0, 2, 3], [1, 3], [3]], [list(places) for places in asked])
+        self.assertIsNone(in_question(plan, pl.Series(["no"]), [3]))
+
+    def test_equal_numbers_stand_together_in_their_order(self) -> None:
+        order, each = slices(pl.Series([2, None, 1, 2, 1], dtype=pl.UInt32))
+        self.assertEqual([2, 4, 0, 3, 1], order.to_list())
+        self.assertEqual([(1, 0, 2), (2, 2, 2)], list(each))
+
+
+if __name__ == "__main__":
+    unittest.main()
