@@ -67,7 +67,7 @@ class ManyVariants(unittest.TestCase):
             with mock.patch.object(running, "FEW", 10**9):
                 plain = events(parser, lines)
             self.assertEqual(plain, routed, seed)
-            self.assertGreater(len({event["variant"] for event in routed}), 12)
+            self.assertGreater(len({event["variant"] for event in routed}), 8)
             self.assertIn("unmatched", {event["state"] for event in routed})
 
     def test_what_a_variant_cannot_do_without(self) -> None:
