@@ -409,6 +409,9 @@ class InParsers(InFolder):
         self.assertEqual(("Float64", "Boolean", "String", "String"),
                          (types["size"], types["from.on"], types["tags"], types["log_id"]))  # fmt: skip
         self.assertEqual({"log_time"}, {rule.from_ for rule in parser.definition.time})
+        stray = kinglet.look("\n".join(["starting up", *lines, "going down", ""]))[0]
+        self.assertEqual({"json": True}, stray.boundaries[0].events)
+        self.assertIn("json: true", stray.suggestion)
         pairs = [f'at={1772575841 + i} user="m. okoro" n={i} flag' for i in range(40)]
         suggested = kinglet.look("\n".join(pairs))[0].suggestion
         self.assertIn("pairs: true", suggested)

@@ -39,7 +39,7 @@ def container_of(sample: Sample) -> Records | None:
 
 def _json(sample: Sample) -> Records | None:
     head = sample.text.lstrip(b"\x1e \n\t")[:1]
-    if head not in (b"{", b"["):
+    if head not in (b"{", b"[") and sample.text.count(b"\n{") < _ENOUGH * max(sample.text.count(b"\n"), 1):
         return None
     count, good, records, lines = _parsed(sample, CutRule("json", encoding="utf-8"))
     if not count or good < _ENOUGH:
