@@ -412,6 +412,8 @@ class InParsers(InFolder):
         stray = kinglet.look("\n".join(["starting up", *lines, "going down", ""]))[0]
         self.assertEqual({"json": True}, stray.boundaries[0].events)
         self.assertIn("json: true", stray.suggestion)
+        self.assertEqual(("what is no record", 2, "starting up"),
+                         (stray.shapes[-1].text, stray.shapes[-1].count, stray.shapes[-1].example))  # fmt: skip
         pairs = [f'at={1772575841 + i} user="m. okoro" n={i} flag' for i in range(40)]
         suggested = kinglet.look("\n".join(pairs))[0].suggestion
         self.assertIn("pairs: true", suggested)

@@ -7,9 +7,10 @@ from typing import Any, NamedTuple, TypeVar
 
 import polars as pl
 
+from kinglet.extract.json_objects import JsonObjects
 from kinglet.looking import shapes as forms_of
 from kinglet.looking.columns import described, pairs, type_of
-from kinglet.looking.containers import LABEL, Records
+from kinglet.looking.containers import LABEL, MOST_RECORDS, Records
 from kinglet.looking.report import Pair, Shape
 from kinglet.looking.slots import Slot, same_names, slots_of
 from kinglet.looking.times import Times
@@ -93,14 +94,26 @@ def _record_shapes(frame: pl.DataFrame, values: list[dict[str, Any]]) -> Found:
     table = {name: pl.Series(name, [record.get(name) for record in values], dtype=pl.String) for name in names}
     kinds = {name: type_of(column) for name, column in table.items()}
     columns = [described(name, column, kinds[name]) for name, column in table.items()]
+    rest = frame.height - len(values) if len(values) < MOST_RECORDS else 0
+    every = frame
+    if rest > 0:
+        structure = JsonObjects()
+        is_record = pl.Series([structure.values(text) is not None for text in frame["raw"]], dtype=pl.Boolean)
+        frame = frame.filter(is_record)
     whole = len(values) == frame.height
     shapes: list[Shape] = []
     for keys, rows in _most(ordered):
-        example = str(frame["raw"][rows[0]])[:_LONGEST] if rows[0] < frame.height else ""
+        example = str(frame["raw"][rows[0]])[:_LONGEST] if rows[0] < frame.height and (whole or not rest) else ""
         number = int(frame["number"][rows[0]]) if whole else 0
         text = " ".join(keys)
-        shapes.append(Shape(text, len(rows), len(rows) / len(values), example, number, [] if shapes else columns))
-    return Found(shapes, len(ordered), pairs(table, kinds))
+        share = len(rows) / (len(values) + rest)
+        shapes.append(Shape(text, len(rows), share, example, number, [] if shapes else columns))
+    if rest > 0:
+        others = every.filter(~is_record)
+        example = str(others["raw"][0])[:_LONGEST] if others.height else ""
+        number = int(others["number"][0]) if others.height else 0
+        shapes.append(Shape("what is no record", rest, rest / every.height, example, number, []))
+    return Found(shapes, len(ordered) + (rest > 0), pairs(table, kinds))
 
 
 def _block_shapes(frame: pl.DataFrame) -> Found:
