@@ -32,7 +32,8 @@ KINGLET = f"{shlex.quote(sys.executable)} -m kinglet"
 PUMP = "kinglet-demo/parsers/pump-panel.yaml kinglet-demo/logs/pump-panel.log"
 TERMINALS = {
     "look": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | head -n 29",
-    "look-columns": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | tail -n 29",
+    "look-columns": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | tail -n +38 | head -n 29",
+    "look-next": "look kinglet-demo/logs/manifest-store.json.gz --shapes 3 | tail -n 29",
     "look-events": "look kinglet-demo/logs/kiosk-app.log | head -n 29",
     "look-dates": "look kinglet-demo/logs/winch-audit.log | tail -n +18 | head -n 29",
     "try": f"try {PUMP} --show 9 | head -n 29",
