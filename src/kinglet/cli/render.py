@@ -122,14 +122,18 @@ def visible(text: str) -> str:
     return text.translate(table)
 
 
+def instant(moment: datetime) -> str:
+    """A moment with as many digits of its second as it has."""
+    text = moment.strftime("%Y-%m-%d %H:%M:%S")
+    return text + (f".{moment.microsecond:06}".rstrip("0") if moment.microsecond else "")
+
+
 def shown_value(value: Any, width: int) -> str:
     """A value as text, cut at the width."""
     if value is None:
         return "-"
     if isinstance(value, datetime):
-        text = value.strftime("%Y-%m-%d %H:%M:%S")
-        text += f".{value.microsecond:06}".rstrip("0") if value.microsecond else ""
-        text += "Z"
+        text = instant(value) + "Z"
     elif isinstance(value, bool):
         text = str(value).lower()
     else:

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from rich.console import Console
 from rich.text import Text
 
-from kinglet.cli.render import heading, visible
+from kinglet.cli.render import heading, instant, visible
 from kinglet.clock.zones import is_zone
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ def render_stamps(out: Console, events: Sequence[ShownEvent], times: Timeline) -
         (
             f"{event.line}",
             _shortened(visible(event.raw[slice(*event.stamp)]), _STAMP) if event.stamp else "-",
-            _instant(event.time) + "Z" if event.time else "-",
+            instant(event.time) + "Z" if event.time else "-",
             _local(event.time, local) if event.time and local else "",
         )
         for event in events
@@ -86,7 +86,7 @@ def _lines(times: Timeline) -> list[tuple[str, str]]:
     lines: list[tuple[str, str]] = []
     if times.first is not None and times.last is not None:
         span = length(times.last - times.first)
-        lines.append(("range", f"{_instant(times.first)}Z to {_instant(times.last)}Z, {span}"))
+        lines.append(("range", f"{instant(times.first)}Z to {instant(times.last)}Z, {span}"))
     for rule in times.rules:
         share = f"{rule.events:,} of {times.events:,}" if rule.events < times.events else f"all {times.events:,}"
         zone = f", zone {rule.zone}" if rule.zone not in (times.zone, "") else ""
@@ -103,7 +103,7 @@ def _lines(times: Timeline) -> list[tuple[str, str]]:
         lines.append(("arrival", f"{times.at_arrival:,} events have the time of their log's arrival"))
     for at, by in times.changes:
         which = "forward" if by > timedelta() else "back"
-        lines.append(("clocks", f"go {which} by {length(abs(by))} at {_instant(at)}Z in {times.zone}"))
+        lines.append(("clocks", f"go {which} by {length(abs(by))} at {instant(at)}Z in {times.zone}"))
     for note in times.notes:
         lines.append(("noted", f"{note.note} {note.events:,}, from line {note.line} on: {note.about}"))
     return lines
@@ -124,11 +124,6 @@ def length(span: timedelta) -> str:
             rest = micros % size // units[i + 1][1]
             return f"{micros // size} {name}" + (f" {rest} {units[i + 1][0]}" if rest else "")
     return f"{micros / 1000:.3g} ms"
-
-
-def _instant(moment: datetime) -> str:
-    text = moment.strftime("%Y-%m-%d %H:%M:%S")
-    return text + (f".{moment.microsecond:06}".rstrip("0") if moment.microsecond else "")
 
 
 def _local(moment: datetime, zone: ZoneInfo) -> str:

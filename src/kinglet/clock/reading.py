@@ -11,17 +11,8 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.clock import notes
-from kinglet.clock.calendar import (
-    DAY,
-    days,
-    days_of_week_date,
-    exists,
-    is_clock,
-    is_leap,
-    seconds,
-    week_exists,
-    weekday,
-)
+from kinglet.clock.calendar import DAY, weekday
+from kinglet.clock.dates import beyond_of, clock_of, day_of, last_year, latest_existing, weekday_of, year_of
 from kinglet.clock.epoch import from_epoch
 from kinglet.clock.formats import Form, Format
 from kinglet.clock.parts import Parts, by_regex
@@ -33,7 +24,6 @@ _SECOND = 1_000_000
 _MANY = 4096
 """From so many stamps on it pays to look for quicker ways; `_FEW` where what they need is loaded already."""
 _FEW = 256
-_WEEKDAY_SPAN = 40  # the longest stretch in which a 29 February does not fall on a given weekday
 
 _RFC5322_ZONES = tuple(
     (name, f"{'-' if minutes < 0 else '+'}{abs(minutes):02}:00")
@@ -217,9 +207,7 @@ class _Reading:
         found = how(text)
         if found is None:
             return
-        good = (
-            found.time.is_not_null() if found.of_day is None else found.time.is_not_null() | found.of_day.is_not_null()
-        )
+        good = found.good
         if not good.any():
             return
         if good.all():
@@ -295,13 +283,13 @@ class _Reading:
         return stamps.at(back.scatter(rows, pl.int_range(count, dtype=pl.UInt32, eager=True)))
 
     def _read(self, found: Parts, fmt: Format, limit: Any, zones: pl.Series | None) -> Stamps:
-        clock, good = _clock(found)
+        clock, good = clock_of(found)
         bits = notes.none(len(clock))
         if "second" in found:
             leap = found["second"] == 60
             if leap.any():
                 bits = bits | notes.where(leap, "leap-second")
-        beyond = _beyond(found)
+        beyond = beyond_of(found)
         if "epoch" in found:
             time = found["epoch"].cast(pl.Int64) * _SECOND + clock
             return Stamps(_datetime(time, good), bits, beyond=beyond)
@@ -320,14 +308,14 @@ class _Reading:
     ) -> tuple[Instants, pl.Series]:
         if "day_number" in found:
             return self._dated(found["day_number"], None, found, fmt, clock, zones)
-        year = _year(found, self.reading.pivot)
+        year = year_of(found, self.reading.pivot)
         if year is None and self.reading.year is not None:
             year = pl.Series([self.reading.year], dtype=pl.Int32).new_from_index(0, len(clock))
         if year is None:
             return self._nearest(found, fmt, clock, limit, zones)
         if year.null_count():  # the year stands in an optional part of the format
             return self._partly(found, fmt, year, clock, limit, zones)
-        return self._dated(*_day(found, year), found, fmt, clock, zones)
+        return self._dated(*day_of(found, year), found, fmt, clock, zones)
 
     def _dated(
         self,
@@ -339,7 +327,7 @@ class _Reading:
         zones: pl.Series | None,
     ) -> tuple[Instants, pl.Series]:
         """Stamps whose date is known."""
-        wanted = _weekday(found)
+        wanted = weekday_of(found)
         if wanted is not None:
             right = wanted.is_null() | (weekday(day) == wanted)
             fits = right if fits is None else fits & right
@@ -375,11 +363,11 @@ class _Reading:
     ) -> tuple[Instants, pl.Series]:
         """The latest year that puts the instant no later than the limit, and in which day and weekday exist."""
         height = len(clock)
-        upper = _last_year(limit, height)
-        wanted = _weekday(found)
+        upper = last_year(limit, height)
+        wanted = weekday_of(found)
         bits = notes.none(height) | notes.BIT["year-nearest"]
         for _ in range(4):
-            day, year, by_weekday, fits = _existing(found, upper, wanted)
+            day, year, by_weekday, fits = latest_existing(found, upper, wanted)
             local, known = self._localised(day.cast(pl.Int64) * DAY + clock, found, fmt, zones)
             over = (local.time > limit).fill_null(False) & fits
             if not over.any():
@@ -423,107 +411,6 @@ class _Reading:
             if local.later is not None:
                 later = later.scatter(rows, local.later)
         return Instants(time, later if later.null_count() < height else None, bits), good
-
-
-def _beyond(found: Parts) -> pl.Series | None:
-    """Nanoseconds beyond the microsecond, where there are any."""
-    if "beyond" in found:
-        return found["beyond"].fill_null(0)
-    beyond = found["fraction"].fill_null(0) % 1000 if "fraction" in found else None
-    return beyond if beyond is not None and (beyond != 0).any() else None
-
-
-def _clock(found: Parts) -> tuple[pl.Series, pl.Series]:
-    """Microseconds since midnight, and whether there is such a time of day."""
-    if "clock" in found:
-        return found["clock"], found["clock"].is_not_null()
-    some = next(iter(found.values()))
-    none = pl.Series([0], dtype=pl.Int32).new_from_index(0, len(some))
-
-    def part(name: str) -> pl.Series:
-        column = found.get(name)
-        return none if column is None else column.fill_null(0)
-
-    good = pl.Series([True]).new_from_index(0, len(some))
-    hour = part("hour")
-    if "hour_of_half" in found:
-        half, of_half = part("half"), part("hour_of_half")
-        hour = of_half % 12 + half
-        good = (of_half >= 1) & (of_half <= 12) & (half >= 0)
-    minute, second = part("minute"), part("second")
-    fraction = part("fraction")
-    good = good & is_clock(hour, minute, second)
-    clock = seconds(hour, minute, second).cast(pl.Int64) * _SECOND
-    if fraction is not none:
-        clock = clock + fraction // 1000
-        good = good & ((hour < 24) | (fraction == 0))
-    return clock, good
-
-
-def _year(found: Parts, pivot: int) -> pl.Series | None:
-    for name in ("year", "week_year"):
-        if name in found:
-            return found[name]
-    if "year_of_century" in found:
-        year = found["year_of_century"]
-        return year + 1900 + 100 * (year < pivot).cast(pl.Int32)
-    return None
-
-
-def _weekday(found: Parts) -> pl.Series | None:
-    """The weekday that stamps name, 0 for Monday; null where they name none."""
-    if "weekday_name" in found:
-        return found["weekday_name"]
-    if "weekday_sunday" in found:
-        return (found["weekday_sunday"] + 6) % 7
-    if "weekday" in found and "week_year" not in found:
-        return found["weekday"] - 1
-    return None
-
-
-def _day(found: Parts, year: pl.Series) -> tuple[pl.Series, pl.Series]:
-    """Days since 1970 of the date in some years, and whether there is such a date."""
-    if "week_year" in found:
-        week, of_week = found["week"], found["weekday"]
-        return days_of_week_date(year, week, of_week), week_exists(year, week, of_week)
-    if "day_of_year" in found:
-        ordinal = found["day_of_year"]
-        day = days(year, year * 0 + 1, ordinal)
-        return day, (year >= 1) & (ordinal >= 1) & ((ordinal <= 365) | ((ordinal == 366) & is_leap(year)))
-    month = found["month"] if "month" in found else found["month_name"]
-    day = found["day"]
-    return days(year, month, day), exists(year, month, day)
-
-
-def _existing(
-    found: Parts, upper: pl.Series, wanted: pl.Series | None
-) -> tuple[pl.Series, pl.Series, pl.Series, pl.Series]:
-    """The latest years, from `upper` down, in which the date exists and falls on the weekday wanted.
-
-    Returns the days since 1970, the years, whether a weekday decided, and whether there is such a year.
-    """
-    year = upper
-    by_weekday = pl.Series([False]).new_from_index(0, len(upper))
-    for _ in range(_WEEKDAY_SPAN):
-        day, fits = _day(found, year)
-        wrong = (weekday(day) != wanted).fill_null(False) & fits if wanted is not None else None
-        again = ~fits if wrong is None else ~fits | wrong
-        if not again.any():
-            break
-        if wrong is not None:
-            by_weekday = by_weekday | wrong
-        year = year - again.cast(pl.Int32)
-    fits = fits if wrong is None else fits & ~wrong
-    return day, year, by_weekday, fits
-
-
-def _last_year(limit: Any, height: int) -> pl.Series:
-    """The year of the limit in the zone that is furthest ahead."""
-    ahead = limit + 15 * 3600 * _SECOND
-    if isinstance(ahead, pl.Series):
-        return ahead.cast(pl.Datetime("us")).dt.year().cast(pl.Int32)
-    value = pl.Series([ahead], dtype=pl.Int64).cast(pl.Datetime("us")).dt.year().cast(pl.Int32)
-    return value.new_from_index(0, height)
 
 
 def _datetime(micros: pl.Series, good: pl.Series) -> pl.Series:

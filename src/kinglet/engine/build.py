@@ -28,7 +28,7 @@ from kinglet.engine.plan import (
 )
 from kinglet.errors import ParserFileError, Problem, UsageError, did_you_mean
 from kinglet.extract.delimited import Delimited
-from kinglet.extract.forms import Structure
+from kinglet.extract.forms import Structure, is_within
 from kinglet.extract.json_objects import JsonObjects
 from kinglet.extract.pairs import Pairs
 from kinglet.model.mapping import MappingPlan, build_mapping, merged
@@ -361,7 +361,7 @@ def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
     """Writes down the fields of a reading; a name has one type in all of a parser."""
     for item in reading.every_field:
         known = work.fields.setdefault(item.name, item.dtype)
-        within = next((name for name in work.fields if _is_within(name, item.name)), None)
+        within = next((name for name in work.fields if is_within(name, item.name)), None)
         if within is not None:
             work.report(path, f"`{item.name}` and `{within}` cannot both be fields", "name one of them only")
         work.owners.setdefault(item.name, owner)
@@ -371,11 +371,6 @@ def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
                 f"`{item.name}` is {_plain(item.dtype)} here and {_plain(known)} in {work.owners[item.name]}",
                 "give it one type in all variants, or another name",
             )
-
-
-def _is_within(one: str, other: str) -> bool:
-    """Whether one name is that of a key within what the other is."""
-    return one.startswith(f"{other}.") or other.startswith(f"{one}.")
 
 
 def _plain(dtype: pl.DataType) -> str:

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kinglet.extract.forms import Value
+from kinglet.extract.forms import Value, json_strings
 from kinglet.extract.pairs import in_class
 from kinglet.patterns.compiling import escape
 
@@ -64,9 +64,7 @@ class Delimited:
 
     def as_json(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
-        text = pl.struct(self.meaning(token).alias("v")).struct.json_encode()
-        text = text.str.strip_prefix('{"v":').str.strip_suffix("}")
-        return pl.when(text != "null").then(text)
+        return json_strings(self.meaning(token))
 
     def _plain(self, token: str) -> str | None:
         if token.startswith(self.quote):

@@ -43,6 +43,17 @@ def repeated_key(values: Sequence[Value]) -> str | None:
     return "repeated-key" if len({value.path for value in values}) < len(values) else None
 
 
+def is_within(one: str, other: str) -> bool:
+    """Whether one path is that of a key within what the other is."""
+    return one.startswith(f"{other}.") or other.startswith(f"{one}.")
+
+
+def json_strings(text: pl.Expr) -> pl.Expr:
+    """Text as JSON strings, null as null."""
+    whole = pl.struct(text.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")
+    return pl.when(whole != "null").then(whole)
+
+
 class Structure(Protocol):
     """A way in which texts hold keys and values."""
 
@@ -268,8 +279,9 @@ def _one_by_one(
 def _as_json(value: Value, text: str, structure: Structure) -> str:
     if not value.kind:
         return "true"
-    token = pl.Series("token", [text[value.start : value.end]])
-    return str(token.to_frame().select(structure.as_json(pl.col("token"))).item())
+    if structure.nothing is not None:
+        return text[value.start : value.end]
+    return json.dumps(value.text, ensure_ascii=False)
 
 
 def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) -> pl.DataFrame:

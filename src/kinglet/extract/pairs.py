@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.extract.forms import Value, repeated_key
+from kinglet.extract.forms import Value, json_strings, repeated_key
 from kinglet.patterns.compiling import escape
 
 
@@ -86,9 +86,7 @@ class Pairs:
 
     def as_json(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
-        plain = self.meaning(token).str.replace_all(rf"\\({escape(self.quote)}|\\)", "${1}")
-        text = pl.struct(plain.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")
-        return pl.when(text != "null").then(text)
+        return json_strings(self.meaning(token).str.replace_all(rf"\\({escape(self.quote)}|\\)", "${1}"))
 
     def _plain(self, token: str) -> str | None:
         token = token.strip(" \t\r\n")

@@ -12,7 +12,7 @@ from kinglet.clock.formats import parse_format
 from kinglet.clock.reading import TimeReading, is_read
 from kinglet.engine.plan import MORE, RESERVED
 from kinglet.extract.delimited import Delimited
-from kinglet.extract.forms import Structure, Value, read
+from kinglet.extract.forms import Structure, Value, is_within, read
 from kinglet.extract.json_objects import JsonObjects
 from kinglet.extract.pairs import Pairs
 from kinglet.looking.columns import type_of
@@ -79,7 +79,7 @@ def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_
             counts[value.path] = counts.get(value.path, 0) + 1
     keys: list[str] = []
     for key in sorted(counts, key=lambda key: -counts[key]):
-        if len(keys) < _MOST_KEYS and not any(_is_within(key, other) for other in keys) and key not in ("", MORE):
+        if len(keys) < _MOST_KEYS and not any(is_within(key, other) for other in keys) and key not in ("", MORE):
             keys.append(key)
     keys.sort(key=list(counts).index)
     columns = read(some, structure, keys).columns
@@ -102,7 +102,3 @@ def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_
         form |= {"quote": structure.quote} if structure.quote != '"' else {}
         types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
     return Structured(structure.name, form, types, stamp)
-
-
-def _is_within(one: str, other: str) -> bool:
-    return one.startswith(f"{other}.") or other.startswith(f"{one}.")
