@@ -20,6 +20,8 @@ MOST_FORMS = 96
 """So many forms are looked for in a batch; the rest is read one by one."""
 _FEW_FORMS = 4
 _MANY = 500
+_RARE = 500
+"""A form of so small a part of what is left costs more than it saves; after some of them texts are read one by one."""
 _MOST_KEYS = 400
 
 
@@ -130,8 +132,9 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
 
     def by_forms(rows: pl.Series, most: int) -> pl.Series:
         """Reads texts by the form of the first, then by that of the first that is left; returns what is left."""
+        rare = 0
         for _ in range(most):
-            if not len(rows):
+            if not len(rows) or rare > _FEW_FORMS:
                 break
             form = _form(texts[int(rows[0])], structure)
             found = _by_form(texts.gather(rows), form, structure) if form is not None else None
@@ -140,6 +143,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
                 rows = rows.slice(1)
                 continue
             tokens, matched = found
+            rare += tokens.height * _RARE < len(rows)
             mine = rows if tokens.height == len(rows) else rows.filter(matched)
             named = _meanings(form.paths, form.flags, structure, tuple(wanted), prefix, always)
             values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
@@ -169,6 +173,8 @@ def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.S
     """Rows by what their texts look like without values: a guess at which have the same form."""
     bare = texts.gather(rows).str.replace_all(structure.alike, "")
     groups = pl.DataFrame({"bare": bare, "row": rows}).group_by("bare", maintain_order=True).agg("row")
+    if groups.height * 10 > len(rows):
+        return [rows]
     if groups.height > MOST_FORMS:
         groups = groups.sort(pl.col("row").list.len(), descending=True, maintain_order=True)
         return [*groups["row"].head(MOST_FORMS), groups["row"].slice(MOST_FORMS).explode()]
