@@ -42,7 +42,7 @@ def one(text: str, structure: Structure, *wanted: str) -> dict[str, Any] | None:
     if not here.good[0]:
         return None
     named = {key: value for key, value in here.columns.row(0, named=True).items() if value is not None}
-    return dict(named | json.loads(here.more[0] or "{}", strict=False))
+    return dict(json.loads(here.more[0] or "{}", strict=False) | named)
 
 
 def flat(value: dict[str, Any], above: str = "") -> dict[str, Any]:
@@ -218,11 +218,15 @@ class ReadingPairs(unittest.TestCase):
             assert text is not None
             values = structure.values(text)
             self.assertEqual(values is not None, here.good[i], text)
-            last = {value.path: value for value in values or []}
+            each: dict[str, list[Any]] = {}
+            for value in values or []:
+                each.setdefault(value.path, []).append(value.text if value.kind else True)
             for key in ("a", "1"):
-                self.assertEqual(last[key].text if key in last else None, here.columns[key][i], text)
-            others = {key: value.text if value.kind else True for key, value in last.items()
-                      if key not in ("a", "1") and value.text is not None}  # fmt: skip
+                last = each.get(key, [None]).pop() if each.get(key) else None
+                self.assertEqual("true" if last is True else last, here.columns[key][i], text)
+            others = {
+                key: some[0] if len(some) == 1 else some for key, some in each.items() if some not in ([], [None])
+            }
             self.assertEqual(others, json.loads(here.more[i] or "{}"), text)
 
     def test_where_a_text_stops_being_pairs(self) -> None:
@@ -438,11 +442,10 @@ class InParsers(InFolder):
             (pattern % ("x {t:json}", "{m: int}"), "its name begins with that of a slot: `t.`"),
             (HEAD + "variants: [{name: all}]\n", "says nothing of what it reads"),
             (HEAD + "variants: [{name: all, json: true, pairs: true}]\n", "has both `json` and `pairs`"),
-            (HEAD + "variants: [{name: all, types: {a: int}}]\n", "has `types` or `from`, but no `pattern`"),
-            (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "`pairs` nor `delimited`"),
+            (HEAD + "variants: [{name: all, types: {a: int}}]\n", "but does not say how it reads"),
+            (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "envelope: does not say what it reads; give it a `pattern`"),
             (HEAD + "variants: [{name: a, delimited: {names: [x, x]}}]\n", "has the name `x` twice"),
             (HEAD + "variants: [{name: a, delimited: {names: [x, id]}}]\n", "`id` is a column of every event"),
-            (HEAD + "envelope: '{a:word} {b:json}'\nvariants: [{name: all}]\n", "has a slot of structure"),
             (HEAD + "envelope: {json: true, types: {note: word}}\nvariants: [{name: x, from: nte, pattern: y}]\n",
              "the envelope has no slot `nte`; did you mean `note`?"),
         ):  # fmt: skip

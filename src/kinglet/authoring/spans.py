@@ -6,7 +6,7 @@ import re
 from typing import NamedTuple
 
 from kinglet.clock.reading import is_read
-from kinglet.engine.plan import Plan, Reading, TimeRulePlan
+from kinglet.engine.plan import ONWARD, Plan, Reading, TimeRulePlan
 from kinglet.patterns.dialect import for_python
 
 
@@ -34,11 +34,14 @@ def spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
             if source is None:
                 return sorted(found, key=lambda span: (span.start, span.end))
             base, text = source.start, raw[source.start : source.end]
+            if chosen.reads_body and body is not None:
+                found.remove(body)
         elif variant is not None and body is not None:
             found.remove(body)
             base, text = body.start, raw[body.start : body.end]
     if chosen is not None:
         found += inside_of(chosen.reading, text, base) or []
+    found = [span for span in found if not span.field.startswith(ONWARD)]
     return sorted(found, key=lambda span: (span.start, span.end))
 
 

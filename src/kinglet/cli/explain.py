@@ -21,6 +21,9 @@ _READS = {
     "json": "a JSON object",
     "pairs": "pairs of keys and values",
     "delimited": "a row",
+    "xml": "an XML element",
+    "block": "a labelled block",
+    "fixed": "columns by position",
     "nothing": "nothing; its kind tells it",
 }
 

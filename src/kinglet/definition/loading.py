@@ -30,6 +30,9 @@ _WANTED = {
 }
 
 
+_TYPES = ("str", "int", "float", "bool")
+
+
 def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, Document]:
     """Loads a parser file and checks it key by key.
 
@@ -70,11 +73,22 @@ def _document(source: str | os.PathLike[str] | dict[str, Any]) -> Document:
 def _problems(error: ValidationError, found: Document) -> Iterator[Problem]:
     """One problem for each place: a value that fits none of several types is said once."""
     seen: set[tuple[Any, str]] = set()
-    for detail in error.errors(include_url=False):
+    details = error.errors(include_url=False)
+    for detail in details:
+        above = detail["loc"][:-1]
+        if _is_of_other_type(detail) and any(
+            other is not detail and other["loc"][: len(above)] == above for other in details
+        ):
+            continue
         problem = _problem(detail, found)
         if (problem.place, problem.key) not in seen:
             seen.add((problem.place, problem.key))
             yield problem
+
+
+def _is_of_other_type(detail: ErrorDetails) -> bool:
+    """Whether a value is judged as what it was not meant to be, such as a mapping as text."""
+    return detail["type"] in ("string_type", "literal_error") and isinstance(detail["input"], dict)
 
 
 def _problem(detail: ErrorDetails, found: Document) -> Problem:
@@ -129,6 +143,8 @@ def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[Path, Any]:
     path: list[str | int] = []
     here = values
     for part in loc:
+        if isinstance(part, str) and (part in _TYPES or "[" in part):
+            continue
         inside = part < len(here) if isinstance(here, list) and isinstance(part, int) else False
         if inside or (isinstance(here, dict) and part in here):
             here = here[part]

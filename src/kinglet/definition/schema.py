@@ -6,8 +6,9 @@ names, an attribute that a class has) is judged by the compiler in `kinglet.engi
 
 from __future__ import annotations
 
+import itertools
 import re
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, field_validator, model_validator
 
@@ -268,55 +269,114 @@ class DelimitedForm(Section):
         return value
 
 
-class Envelope(Section):
-    """A front part that is structure: it gives all fields that the variants share."""
+class XmlForm(Section):
+    """How XML elements are called."""
 
-    json_: Literal[True] | None = Field(None, alias="json", description="the event is a JSON object")
-    pairs: Literal[True] | PairsForm | None = Field(None, description="the event is pairs of keys and values")
-    delimited: DelimitedForm | None = Field(None, description="the event is a row of delimited values")
-    types: dict[str, str] = Field({}, description="the keys that become fields, and their types")
+    by: str = Field(min_length=1, description="the attribute whose value is what its element is called")
+
+
+class BlockForm(Section):
+    """How labels are written."""
+
+    equals: str = Field(":", min_length=1, description="what stands behind a label")
+
+
+def _as_columns(value: Any) -> Any:
+    """Positions such as `1-19`, `21` and `30-` as numbers of the first and last character."""
+    if not isinstance(value, dict):
+        return value
+    columns: dict[str, tuple[int, int | None]] = {}
+    for name, written in value.items():
+        match = re.fullmatch(r"\s*([1-9]\d{0,5})\s*(?:(-)\s*([1-9]\d{0,5})?)?\s*", str(written))
+        if match is None:
+            raise ValueError(f"`{written}` is no range of characters; write `1-19`, or `30-` for all from there on")
+        first = int(match[1])
+        columns[str(name)] = (first, int(match[3]) if match[3] else None if match[2] else first)
+    ends = sorted((first, last or 10**9) for first, last in columns.values())
+    if any(last < first for first, last in ends) or any(
+        last >= after for (_, last), (after, _) in itertools.pairwise(ends)
+    ):
+        raise ValueError("has columns that overlap; each begins behind the one before")
+    return columns
+
+
+Columns = Annotated[
+    dict[str, tuple[int, int | None]],
+    BeforeValidator(_as_columns),
+    WithJsonSchema({"type": "object", "additionalProperties": {"type": ["string", "integer"]}, "minProperties": 1}),
+    Field(min_length=1),
+]
+
+
+class Form(Section):
+    """A way of reading text: a pattern, a regex or a structure, of which it has one at most."""
+
+    pattern: str | None = Field(None, description="readable form with typed slots")
+    regex: str | None = Field(None, description="regular expression with named groups")
+    json_: Literal[True] | None = Field(None, alias="json", description="the text is a JSON object")
+    pairs: Literal[True] | PairsForm | None = Field(None, description="the text is pairs of keys and values")
+    delimited: DelimitedForm | None = Field(None, description="the text is a row of delimited values")
+    xml: Literal[True] | XmlForm | None = Field(None, description="the text is an XML element")
+    block: Literal[True] | BlockForm | None = Field(None, description="the text is a labelled block")
+    fixed: Columns | None = Field(None, description="the text has columns by position, such as `unit: 21-23`")
+    types: dict[str, str] = Field({}, description="types of the groups of `regex`; the keys that become fields")
+    keys: dict[str, str] = Field(
+        {}, description="fields and the keys they are of, where these differ: `after: tension[2]`"
+    )
+
+    @property
+    def ways(self) -> dict[str, object]:
+        """The ways of reading that are given, by their names in the file."""
+        named: dict[str, object] = {"pattern": self.pattern, "regex": self.regex, "json": self.json_}
+        named |= {name: getattr(self, name) for name in ("pairs", "delimited", "xml", "block", "fixed")}
+        return {name: value for name, value in named.items() if value is not None}
 
     @property
     def forms(self) -> list[str]:
-        """The structures that it names; it can have one."""
-        ways = {"json": self.json_, "pairs": self.pairs, "delimited": self.delimited}
-        return [name for name, value in ways.items() if value is not None]
+        """What these ways are called."""
+        return list(self.ways)
 
     @model_validator(mode="after")
-    def _one_form(self) -> Envelope:
-        if len(self.forms) != 1:
-            ways = " and ".join(f"`{name}`" for name in self.forms)
-            raise ValueError(f"has both {ways}" if ways else "has neither `json`, `pairs` nor `delimited`")
+    def _one_form(self) -> Self:
+        if len(self.forms) > 1:
+            raise ValueError("has both " + " and ".join(f"`{name}`" for name in self.forms))
         return self
 
 
-class Variant(Section):
+class Envelope(Form):
+    """A front part: structure, a head of syslog, or a pattern with structure in it."""
+
+    syslog: Literal["rfc5424", "rfc3164", "any"] | None = Field(
+        None, description="the event begins with the head of a syslog message"
+    )
+
+    @property
+    def ways(self) -> dict[str, object]:
+        """The ways of reading that are given; it has one."""
+        return super().ways | ({"syslog": self.syslog} if self.syslog else {})
+
+    @model_validator(mode="after")
+    def _some_form(self) -> Self:
+        if not self.forms:
+            raise ValueError("does not say what it reads; give it a `pattern`, `json`, `pairs`, `syslog` or the like")
+        return self
+
+
+class Variant(Form):
     """One of the messages of a log."""
 
     name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")
     kind: Kinds | None = Field(None, description="values of the kind slot that mean this message")
-    pattern: str | None = Field(None, description="readable form with typed slots")
-    regex: str | None = Field(None, description="regular expression with named groups")
-    json_: Literal[True] | None = Field(None, alias="json", description="what it reads is a JSON object")
-    pairs: Literal[True] | PairsForm | None = Field(None, description="what it reads is pairs of keys and values")
-    delimited: DelimitedForm | None = Field(None, description="what it reads is a row of delimited values")
     from_: str | None = Field(None, alias="from", description="the field it reads, if not the end of the envelope")
-    types: dict[str, str] = Field({}, description="types of the groups of `regex`; the keys that become fields")
+    onward: str | None = Field(None, description="the slot of the envelope from which on it reads the event")
     event: EventMapping | None = None
 
-    @property
-    def forms(self) -> list[str]:
-        """The ways of reading that it names; of them it can have one."""
-        ways: dict[str, object] = {"pattern": self.pattern, "regex": self.regex, "json": self.json_}
-        ways |= {"pairs": self.pairs, "delimited": self.delimited}
-        return [name for name, value in ways.items() if value is not None]
-
     @model_validator(mode="after")
-    def _one_form(self) -> Variant:
-        if len(self.forms) > 1:
-            raise ValueError("has both " + " and ".join(f"`{name}`" for name in self.forms))
-        if not self.forms and (self.types or self.from_):
-            raise ValueError("has `types` or `from`, but no `pattern`, `regex`, `json`, `pairs` or `delimited`")
+    def _reads(self) -> Self:
+        if not self.forms and (self.types or self.from_ or self.onward):
+            raise ValueError("has `types`, `from` or `onward`, but does not say how it reads: `pattern`, `regex`, …")
+        if self.from_ is not None and self.onward is not None:
+            raise ValueError("has both `from` and `onward`")
         return self
 
 

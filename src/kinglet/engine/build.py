@@ -6,37 +6,30 @@ What is wrong with a file is found here as far as it takes more than one key to 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 import polars as pl
 
-from kinglet.clock.formats import parse_format
 from kinglet.definition.document import Document, Path
 from kinglet.definition.schema import Envelope, ParserFile, Variant
 from kinglet.engine import time_rules
 from kinglet.engine.plan import (
+    BODY,
     MORE,
-    RESERVED,
+    ONWARD,
     STAMP,
-    FieldPlan,
     Plan,
     Reading,
-    StructurePlan,
     TimeRulePlan,
     VariantPlan,
 )
-from kinglet.errors import ParserFileError, Problem, UsageError, did_you_mean
-from kinglet.extract.delimited import Delimited
-from kinglet.extract.forms import Structure, is_within
-from kinglet.extract.json_objects import JsonObjects
-from kinglet.extract.pairs import Pairs
+from kinglet.engine.readings import Context, ends_open, read_form, read_pattern
+from kinglet.errors import ParserFileError, UsageError, did_you_mean
+from kinglet.extract.forms import is_within
 from kinglet.model.mapping import MappingPlan, build_mapping, merged
 from kinglet.model.schema import load_model
-from kinglet.patterns.compiling import to_regexes
-from kinglet.patterns.dialect import RegexError, check_regex
-from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
-from kinglet.patterns.types import BASES, STRUCTURES, TYPES, SlotType, own_type
+from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.raw.encodings import named
 from kinglet.raw.rules import cut_rule
 
@@ -44,16 +37,12 @@ _ISO = "iso8601"
 _KEPT = "_text"
 
 
-@dataclass
-class _Build:
+@dataclass(kw_only=True)
+class _Build(Context):
     """What the passes hand on."""
 
     definition: ParserFile
-    document: Document
-    problems: list[Problem] = field(default_factory=list)
     times: list[TimeRulePlan] = field(default_factory=list)
-    shapes: dict[str, str] = field(default_factory=dict)
-    types: dict[str, SlotType] = field(default_factory=lambda: dict(TYPES))
     envelope: Reading | None = None
     body: str | None = None
     readings: list[Reading | None] = field(default_factory=list)
@@ -62,9 +51,6 @@ class _Build:
     mappings: list[MappingPlan | None] = field(default_factory=list)
     unread: MappingPlan | None = None
 
-    def report(self, path: Path, message: str, hint: str = "", *, offset: int = -1, excerpt: str = "") -> None:
-        self.problems.append(self.document.problem(path, message, hint, offset=offset, excerpt=excerpt))
-
 
 def build(definition: ParserFile, document: Document) -> Plan:
     """Compiles a parser file.
@@ -72,7 +58,7 @@ def build(definition: ParserFile, document: Document) -> Plan:
     Raises:
         ParserFileError: with every problem of the file at once.
     """
-    work = _Build(definition, document)
+    work = _Build(document=document, definition=definition)
     for step in PASSES:
         step(work)
     if work.problems:
@@ -96,13 +82,13 @@ def _own_types(work: _Build) -> None:
             work.report(path, f"there is a type `{name}` already", f"call it `{name}_2`, or another name")
         elif own.base not in BASES:
             work.report((*path, "base"), f"no type to build on: `{own.base}`", did_you_mean(own.base, BASES, ""))
-        elif (groups := _checked_regex(work, (*path, "regex"), own.regex)) is not None:
+        elif (groups := work.checked_regex((*path, "regex"), own.regex)) is not None:
             if groups:
                 hint = f"write `(?:` in place of `(?P<{groups[0]}>`"
                 work.report((*path, "regex"), "has a named group; the slot names the field", hint)
             elif own.regex[0] == "^" or re.search(r"(?<!\\)(?:\\\\)*\$$", own.regex):
                 work.report((*path, "regex"), "is anchored; a slot stands within a pattern", "leave ^ and $ out")
-            elif _checked_regex(work, (*path, "regex"), f"(?:{own.regex})") is not None:
+            elif work.checked_regex((*path, "regex"), f"(?:{own.regex})") is not None:
                 work.types[name] = own_type(name, own.regex, own.base, own.about)
 
 
@@ -110,7 +96,7 @@ def _cut(work: _Build) -> None:
     events = work.definition.events
     for name, regex in (("start", events.start), ("end", events.end)):
         if regex is not None:
-            _checked_regex(work, ("events", name), regex)
+            work.checked_regex(("events", name), regex)
     if events.encoding is not None:
         try:
             named(events.encoding)
@@ -121,84 +107,28 @@ def _cut(work: _Build) -> None:
 
 def _envelope(work: _Build) -> None:
     """The front part; the variants read its last slot."""
-    text = work.definition.envelope
-    if text is None:
+    given = work.definition.envelope
+    if given is None:
         return
-    if isinstance(text, Envelope):
-        form = _structure_of(text)
-        assert form is not None
-        work.envelope = Reading(
-            (), (), structures=(_structure(work, ("envelope",), form, None, "", _types_of(text), {}),)
-        )
-        _own(work, work.envelope, ("envelope",), "the envelope")
-        return
-    tokens = _tokens(work, ("envelope",), text, {})
-    if tokens is None:
-        return
-    if any(slot.type in STRUCTURES for slot in slots(tokens)):
-        work.report(
-            ("envelope",), "has a slot of structure", "let a variant read it, or write `envelope: {json: true}`"
-        )
-        return
-    last = tokens[-1] if tokens else None
-    if not isinstance(last, Slot) or last.type not in ("rest", "text") or not last.name:
-        work.report(
-            ("envelope",),
-            "does not end with a slot for the message",
-            "end it with `{body:rest}`",
-            offset=len(text) - 1,
-            excerpt=text,
-        )
-        return
-    work.body = last.name
-    work.envelope = _pattern_reading(work, tokens)
-    _own(work, work.envelope, ("envelope",), "the envelope")
-
-
-def _structure_of(item: Envelope | Variant) -> Structure | None:
-    """The structure that an envelope or a variant is."""
-    if item.json_ is not None:
-        return JsonObjects()
-    if item.pairs is not None:
-        return Pairs() if item.pairs is True else Pairs(item.pairs.between, item.pairs.equals, item.pairs.quote)
-    if item.delimited is not None:
-        return Delimited(item.delimited.names, item.delimited.delimiter, item.delimited.quote)
-    return None
-
-
-def _types_of(item: Envelope | Variant) -> dict[str, str]:
-    """The keys of a structure that become fields, and their types; the columns of a row all do."""
-    named = dict.fromkeys(item.delimited.names, "text") if item.delimited is not None else {}
-    return named | item.types
-
-
-def _structure(
-    work: _Build,
-    path: Path,
-    structure: Structure,
-    source: str | None,
-    prefix: str,
-    types: Mapping[str, str],
-    shared: Mapping[str, str],
-) -> StructurePlan:
-    """A structure whose keys become fields by the names and types that are given."""
-    keys: list[str] = []
-    items: list[FieldPlan] = []
-    for name, kind in types.items():
-        key = name.removeprefix(prefix)
-        if name in RESERVED or name == MORE:
-            hint = f"call the field `log_{name}`; it has the key `{name}`" if name in RESERVED else "leave it out"
-            work.report((*path, "types", name), f"`{name}` is a column of every event", hint)
-        elif name in shared:
-            work.report((*path, "types", name), f"`{name}` is a slot of {shared[name]}", "leave it out")
-        elif kind not in work.types or kind in ("rest", *STRUCTURES):
-            work.report((*path, "types", name), f"no such type `{kind}`", _type_hint(work, kind))
-        else:
-            bare = key.removeprefix("log_")
-            renamed = key != bare and bare in RESERVED and not isinstance(structure, Delimited)
-            keys.append(bare if renamed else key)
-            items.append(FieldPlan(name, _type(work, name, kind)))
-    return StructurePlan(structure, source, prefix, tuple(keys), tuple(items))
+    path: Path = ("envelope",)
+    text = given if isinstance(given, str) else given.pattern
+    onward = {variant.onward for variant in work.definition.variants if variant.onward is not None}
+    if isinstance(given, str):
+        work.envelope = read_pattern(work, path, given, {}, onward)
+    else:
+        work.envelope = read_form(work, path, given, {}, onward)
+        work.body = BODY if given.syslog is not None else None
+    if text is not None and work.envelope is not None:
+        work.body = ends_open(text)
+        if work.body is None and not work.envelope.structures:
+            where = path if isinstance(given, str) else (*path, "pattern")
+            hint = "end it with `{body:rest}`"
+            work.report(
+                where, "does not end with a slot for the message", hint, offset=max(len(text) - 1, 0), excerpt=text
+            )
+            work.envelope = None
+    if work.envelope is not None:
+        _own(work, work.envelope, path, "the envelope")
 
 
 def _variants(work: _Build) -> None:
@@ -217,144 +147,17 @@ def _variants(work: _Build) -> None:
 
 
 def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[str, str]) -> Reading | None:
-    if variant.from_ is not None and variant.from_ not in shared and (work.envelope or not work.definition.envelope):
-        hint = did_you_mean(variant.from_, shared, "name a slot of the envelope")
-        work.report((*path, "from"), f"the envelope has no slot `{variant.from_}`", hint)
-    if variant.pattern is not None:
-        tokens = _tokens(work, (*path, "pattern"), variant.pattern, shared)
-        if tokens is None:
-            return None
-        return _with_structures(work, path, variant, tokens, shared)
-    structure = _structure_of(variant)
-    if structure is not None:
-        return Reading((), (), structures=(_structure(work, path, structure, None, "", _types_of(variant), shared),))
-    if variant.regex is None:
-        if not isinstance(work.definition.envelope, Envelope):
-            work.report(
-                path, "says nothing of what it reads", "give it a `pattern`, `regex`, `json`, `pairs` or `delimited`"
-            )
-        return Reading((), ())
-    groups = _checked_regex(work, (*path, "regex"), variant.regex)
-    if groups is None:
-        return None
-    for name in groups:
-        if name in RESERVED or name in shared:
-            where = f"(?P<{name}>"
-            _refuse_name(work, (*path, "regex"), name, shared, variant.regex.index(where) + 4, variant.regex)
-    for name, kind in variant.types.items():
-        if name not in groups:
-            hint = did_you_mean(name, groups, "the groups are " + ", ".join(groups))
-            work.report((*path, "types", name), f"the regex has no group `{name}`", hint)
-        elif kind not in work.types:
-            work.report((*path, "types", name), f"no such type `{kind}`", _type_hint(work, kind))
-    items = tuple(FieldPlan(name, _type(work, name, variant.types.get(name, "text"))) for name in groups)
-    return Reading((variant.regex,), items)
-
-
-def _with_structures(
-    work: _Build, path: Path, variant: Variant, tokens: tuple[Token, ...], shared: dict[str, str]
-) -> Reading:
-    """The reading of a pattern, and of the structure in its slots."""
-    reading = _pattern_reading(work, tokens)
-    left = dict(variant.types)
-    taken = shared | {item.name: "this pattern" for item in reading.fields}
-    plans: list[StructurePlan] = []
-    some = [slot for slot in slots(tokens) if slot.type in STRUCTURES]
-    for slot in some:
-        name = slot.name.removesuffix(_KEPT)
-        prefix = "" if slot.source.startswith("{:") else f"{name}."
-        mine = {name: kind for name, kind in left.items() if name.startswith(prefix)}
-        left = {name: kind for name, kind in left.items() if name not in mine}
-        structure: Structure = JsonObjects() if slot.type == "json" else Pairs()
-        plans.append(_structure(work, path, structure, slot.name, prefix, mine, taken))
-    for name in left:
-        known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in some)
-        hint = f"its name begins with that of a slot: {known}" if some else "in a pattern write {name:type}"
-        work.report((*path, "types", name), "is no key of a slot of structure", hint)
-    return reading._replace(structures=tuple(plans))
-
-
-def _tokens(work: _Build, path: Path, text: str, shared: dict[str, str]) -> tuple[Token, ...] | None:
-    """The tokens of a pattern whose slots are all good."""
-    try:
-        tokens = _named(parse(text))
-    except PatternError as error:
-        work.report(path, error.message, error.hint, offset=error.offset, excerpt=text)
-        return None
-    before = len(work.problems)
-    seen: dict[str, str] = dict(shared)
-    for slot in slots(tokens):
-        if slot.type not in work.types:
-            at = slot.offset + slot.source.rindex(slot.type)
-            work.report(path, f"no such type `{slot.type}`", _type_hint(work, slot.type), offset=at, excerpt=text)
-        if slot.type == "rest" and slot is not _last_slot(tokens):
-            work.report(
-                path,
-                f"`{slot.source}` reads to the end, but something follows it",
-                "use {name:text} here",
-                offset=slot.offset,
-                excerpt=text,
-            )
-        if slot.name in RESERVED or slot.name in seen:
-            _refuse_name(work, path, slot.name, seen, slot.offset + 1, text)
-        elif slot.name:
-            seen[slot.name] = "this pattern"
-    return tokens if len(work.problems) == before else None
-
-
-def _named(tokens: tuple[Token, ...]) -> tuple[Token, ...]:
-    """Tokens in which slots of structure are called by what keeps their text where it cannot be read."""
-
-    def named(token: Token) -> Token:
-        if isinstance(token, Optional):
-            return token._replace(tokens=_named(token.tokens))
-        if isinstance(token, Slot) and token.type in STRUCTURES:
-            return token._replace(name=f"{token.name or token.type}{_KEPT}")
-        return token
-
-    return tuple(named(token) for token in tokens)
-
-
-def _last_slot(tokens: tuple[Token, ...]) -> Token | None:
-    """The slot that a pattern ends with, be it in an optional part."""
-    last = tokens[-1] if tokens else None
-    return _last_slot(last.tokens) if isinstance(last, Optional) else last
-
-
-def _refuse_name(work: _Build, path: Path, name: str, seen: dict[str, str], offset: int, text: str) -> None:
-    if name in RESERVED:
-        work.report(
-            path, f"`{name}` is a column of every event", f"call the field `log_{name}`", offset=offset, excerpt=text
-        )
-    else:
-        where = seen[name]
-        message = (
-            f"the slot `{name}` stands here twice" if where == "this pattern" else f"`{name}` is a slot of {where}"
-        )
-        work.report(path, message, f"call this one `{name}_2`", offset=offset, excerpt=text)
-
-
-def _pattern_reading(work: _Build, tokens: tuple[Token, ...]) -> Reading:
-    found = slots(tokens)
-    shapes = {slot.name: work.shapes.get(slot.name, parse_format(_ISO).shape) for slot in found if slot.type == "time"}
-    fixed = [token for token in tokens if isinstance(token, Slot) and token.name]
-    return Reading(
-        to_regexes(tokens, shapes, work.types),
-        tuple(FieldPlan(slot.name, _type(work, slot.name, slot.type)) for slot in found if slot.name),
-        fixed[0].name if fixed else None,
-        {slot.name: slot.source for slot in found if slot.name},
-    )
-
-
-def _type(work: _Build, name: str, kind: str) -> SlotType:
-    """The type of a field; a stamp that a time rule reads stays text beside the time."""
-    if name in work.shapes:
-        return TYPES["text"]
-    return work.types.get(kind, TYPES["text"])
-
-
-def _type_hint(work: _Build, kind: str) -> str:
-    return did_you_mean(kind, work.types, "the types are " + ", ".join(work.types))
+    for key, name in (("from", variant.from_), ("onward", variant.onward)):
+        if name is not None and name not in shared and (work.envelope or not work.definition.envelope):
+            hint = did_you_mean(name, shared, "name a slot of the envelope")
+            work.report((*path, key), f"the envelope has no slot `{name}`", hint)
+    if variant.onward in shared and work.envelope is not None and variant.onward not in work.envelope.onward:
+        hint = "name a slot of the envelope's pattern that stands in no optional part"
+        work.report((*path, "onward"), f"cannot read on from `{variant.onward}`", hint)
+    structured = work.envelope is None or work.envelope.structures
+    if not variant.forms and not (structured and work.definition.envelope is not None):
+        work.report(path, "says nothing of what it reads", "give it a `pattern`, `regex`, `json`, `pairs` or the like")
+    return read_form(work, path, variant, shared)
 
 
 def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
@@ -487,32 +290,26 @@ PASSES: tuple[Callable[[_Build], None], ...] = (
 )
 
 
-def _checked_regex(work: _Build, path: Path, regex: str) -> tuple[str, ...] | None:
-    try:
-        return check_regex(regex)
-    except RegexError as error:
-        work.report(path, error.message, error.hint, offset=max(error.offset, 0), excerpt=regex)
-        return None
-
-
 def _plan(work: _Build) -> Plan:
     definition = work.definition
     variants: list[VariantPlan] = []
     for variant, reading, mapping in zip(definition.variants, work.readings, work.mappings, strict=True):
         assert reading is not None
         kinds = tuple(variant.kind) if variant.kind is not None else None
-        variants.append(VariantPlan(variant.name, reading, kinds, mapping, variant.from_))
+        source = f"{ONWARD}{variant.onward}" if variant.onward is not None else variant.from_
+        variants.append(VariantPlan(variant.name, reading, kinds, mapping, source))
     routes: dict[str | int, tuple[int, ...]] = {}
     if definition.kind is not None:
         dtype = work.fields[definition.kind]
         values = {_as_kind(value, dtype) for variant in variants for value in variant.kinds or ()}
         for value in values:
             if value is not None:
-                routes[value] = tuple(
+                some = [
                     i
                     for i, variant in enumerate(variants)
                     if variant.kinds is None or value in {_as_kind(kind, dtype) for kind in variant.kinds}
-                )
+                ]
+                routes[value] = tuple(sorted(some, key=lambda i: variants[i].kinds is None))
     return Plan(
         parser=definition.parser,
         version=definition.version,

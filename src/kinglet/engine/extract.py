@@ -30,11 +30,14 @@ def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]
 
 
 def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFrame, pl.Series]:
-    names = [field.name for field in reading.fields]
+    names = reading.groups
     if not names:
         return pl.DataFrame(height=len(text)), text.str.contains(regex).fill_null(False)
     groups = text.str.extract_groups(regex).struct.unnest()
-    frame = groups.select(names)
+    there = set(groups.columns)
+    frame = groups.select(
+        pl.col(name) if name in there else pl.lit(None, dtype=pl.String).alias(name) for name in names
+    )
     if reading.always is not None:
         return frame, frame[reading.always].is_not_null()
     matched = frame.select(pl.any_horizontal(pl.all().is_not_null())).to_series()

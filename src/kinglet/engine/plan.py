@@ -38,6 +38,10 @@ RESERVED = (
 )
 STAMP = "#stamp"
 """A column beside the fields: the text that gave the event's time."""
+BODY = "body"
+"""The slot of what follows the head of a syslog message."""
+ONWARD = "_onward_"
+"""What the groups are called that hold an event from a slot on."""
 MORE = "more"
 """The field of the keys that a parser does not name, as a JSON object."""
 STATES = ("complete", "partial", "unmatched", "dropped")
@@ -88,7 +92,8 @@ class Reading(NamedTuple):
 
     always is a group that takes part in every match, where there is one; sources says for each
     group how the parser file writes it. Without a regex every text matches that has the structure
-    which is read from it. fields are those of the groups.
+    which is read from it. fields are those of the groups. onward: slots from which on the text is
+    kept too, for variants that read it from there.
     """
 
     regexes: tuple[str, ...]
@@ -96,6 +101,12 @@ class Reading(NamedTuple):
     always: str | None = None
     sources: Mapping[str, str] = MappingProxyType({})
     structures: tuple[StructurePlan, ...] = ()
+    onward: tuple[str, ...] = ()
+
+    @property
+    def groups(self) -> list[str]:
+        """The groups whose text is taken."""
+        return [*(item.name for item in self.fields), *(ONWARD + name for name in self.onward)]
 
     @property
     def every_field(self) -> tuple[FieldPlan, ...]:
@@ -105,7 +116,7 @@ class Reading(NamedTuple):
 
 
 class VariantPlan(NamedTuple):
-    """source: the field that it reads; None for the end of the envelope, or the whole event."""
+    """source: the field or group that it reads; None for the end of the envelope, or the whole event."""
 
     name: str
     reading: Reading
@@ -115,7 +126,8 @@ class VariantPlan(NamedTuple):
 
     @property
     def reads_body(self) -> bool:
-        return self.source is None and bool(self.reading.regexes or self.reading.structures)
+        to_end = self.source is None or self.source.startswith(ONWARD)
+        return to_end and bool(self.reading.regexes or self.reading.structures)
 
 
 class TimeRulePlan(NamedTuple):

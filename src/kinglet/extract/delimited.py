@@ -21,6 +21,8 @@ class Delimited:
 
     name = "delimited"
     nothing: str | None = None
+    escape = "\\"
+    may_repeat = True
 
     def __init__(self, names: Sequence[str], delimiter: str = ",", quote: str = '"') -> None:
         self.names, self.delimiter, self.quote = tuple(names), delimiter, quote

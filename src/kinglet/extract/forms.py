@@ -14,6 +14,7 @@ from typing import NamedTuple, Protocol
 
 import polars as pl
 
+from kinglet.extract.repeats import is_twice, taken
 from kinglet.patterns.compiling import escape
 
 MOST_FORMS = 96
@@ -40,11 +41,6 @@ class Value(NamedTuple):
     text: str | None
 
 
-def repeated_key(values: Sequence[Value]) -> str | None:
-    """The fault of a text in which a key stands more than once."""
-    return "repeated-key" if len({value.path for value in values}) < len(values) else None
-
-
 def is_within(one: str, other: str) -> bool:
     """Whether one path is that of a key within what the other is."""
     return one.startswith(f"{other}.") or other.startswith(f"{one}.")
@@ -62,6 +58,10 @@ class Structure(Protocol):
     name: str
     nothing: str | None
     """How a value is written that is as if its key were missing, where that is the one way, and all others are JSON."""
+    escape: str
+    """What stands in every text that has escapes."""
+    may_repeat: bool
+    """Whether a key may well stand more than once."""
 
     def __hash__(self) -> int: ...
 
@@ -113,18 +113,22 @@ _FAULT = "#fault"
 
 
 class _Form(NamedTuple):
-    """A regex with a group for each value that is not said by its key alone."""
+    """A regex with a group for each value that is not said by its key alone.
+
+    keys: those of all values. groups: for each value its group, None for one that its key alone says. raw: the
+    groups of lists.
+    """
 
     regex: str
-    paths: tuple[str, ...]
-    flags: tuple[str, ...]
+    keys: tuple[str, ...]
+    groups: tuple[str | None, ...]
     raw: frozenset[str]
     fault: str | None
 
 
 def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str = "") -> Found:
     """The values of all texts; wanted: the keys that become columns; prefix: of the other keys, in `more`."""
-    escapes = texts.str.contains("\\", literal=True).fill_null(False)
+    escapes = texts.str.contains(structure.escape, literal=True).fill_null(False)
     some_escaped = bool(escapes.any())
     always = structure.nothing is not None and not texts.str.contains(structure.nothing, literal=True).any()
     pieces: list[pl.DataFrame] = []
@@ -136,7 +140,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
         for _ in range(most):
             if not len(rows) or rare > _FEW_FORMS:
                 break
-            form = _form(texts[int(rows[0])], structure)
+            form = _form(texts[int(rows[0])], structure, tuple(wanted))
             found = _by_form(texts.gather(rows), form, structure) if form is not None else None
             if form is None or found is None:
                 odd.append(rows.head(1))
@@ -145,11 +149,12 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
             tokens, matched = found
             rare += tokens.height * _RARE < len(rows)
             mine = rows if tokens.height == len(rows) else rows.filter(matched)
-            named = _meanings(form.paths, form.flags, structure, tuple(wanted), prefix, always)
+            named = _meanings(form.keys, form.groups, structure, tuple(wanted), prefix, always)
             values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
             if some_escaped and escapes.gather(mine).any():
-                plain = [path for path in form.paths if path in wanted and path not in form.raw]
-                values = values.with_columns(structure.unescaped(values[path]) for path in plain)
+                chosen = taken(form.keys, tuple(wanted)).chosen
+                plain = [name for name, place in chosen.items() if form.groups[place] not in (None, *form.raw)]
+                values = values.with_columns(structure.unescaped(values[name]) for name in plain)
             pieces.append(values)
             rows = rows.clear() if mine is rows else rows.filter(~matched)
         return rows
@@ -181,24 +186,34 @@ def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.S
     return list(groups["row"])
 
 
-def _form(text: str, structure: Structure) -> _Form | None:
+def _form(text: str, structure: Structure, wanted: tuple[str, ...]) -> _Form | None:
     """The form of a text; None where it has none, or none that a regex of moderate size could have."""
     values = structure.values(text)
-    if values is None or len(values) > _MOST_KEYS or len({value.path for value in values}) < len(values):
+    if values is None or len(values) > _MOST_KEYS:
         return None
     outline: list[str] = []
+    groups: list[str | None] = []
     last = 0
     for value in values:
         if value.kind not in structure.kinds and value.kind:
             return None
+        groups.append(f"{len(outline) // 2}" if value.kind else None)
         if value.kind:
             outline += [text[last : value.start], value.kind]
             last = value.end
-    paths = tuple(value.path for value in values if value.kind)
-    flags = tuple(value.path for value in values if not value.kind)
-    raw = frozenset(value.path for value in values if value.kind.endswith("list"))
+    raw = frozenset(group for value, group in zip(values, groups, strict=True) if group and value.kind.endswith("list"))
     regex = _regex((*outline, text[last:]), tuple(sorted(structure.kinds.items())))
-    return _Form(regex, paths, flags, raw, structure.fault(values))
+    keys = tuple(value.path for value in values)
+    return _Form(regex, keys, tuple(groups), raw, _fault(structure, values, wanted))
+
+
+def _fault(structure: Structure, values: Sequence[Value], wanted: tuple[str, ...]) -> str | None:
+    """What is strange about a text: what its structure says, or that a key stands there more than once."""
+    found = structure.fault(values)
+    keys = tuple(value.path for value in values)
+    if found is None and is_twice(keys) and (not structure.may_repeat or taken(keys, wanted).repeated):
+        return "repeated-key"
+    return found
 
 
 @functools.lru_cache(maxsize=4096)
@@ -210,11 +225,12 @@ def _regex(outline: tuple[str, ...], kinds: tuple[tuple[str, str], ...]) -> str:
 
 def _by_form(texts: pl.Series, form: _Form, structure: Structure) -> tuple[pl.DataFrame, pl.Series] | None:
     """The values, as written, of the texts of a form, and which these are; None where the first is not among them."""
-    if not form.paths:
+    names = [group for group in form.groups if group is not None]
+    if not names:
         matched = texts.str.contains(form.regex)
         return (pl.DataFrame(height=int(matched.sum())), matched) if matched[0] else None
     groups = texts.str.extract_groups(form.regex).struct.unnest()
-    groups.columns = list(form.paths)
+    groups.columns = names
     matched = groups.to_series(0).is_not_null()
     if not matched[0]:
         return None
@@ -223,30 +239,45 @@ def _by_form(texts: pl.Series, form: _Form, structure: Structure) -> tuple[pl.Da
 
 @functools.lru_cache(maxsize=1024)
 def _meanings(
-    paths: tuple[str, ...],
-    flags: tuple[str, ...],
+    keys: tuple[str, ...],
+    groups: tuple[str | None, ...],
     structure: Structure,
     wanted: tuple[str, ...],
     prefix: str,
     always: bool,
 ) -> list[pl.Expr]:
     """The wanted values as text, the others as a JSON object; always: whether every value is there."""
-    meant = [structure.meaning(pl.col(path)).alias(path) for path in paths if path in wanted]
-    meant += [pl.lit("true").alias(path) for path in flags if path in wanted]
-    others = {path: pl.col(path) if always else structure.as_json(pl.col(path)) for path in paths if path not in wanted}
-    others |= {path: pl.lit("true") for path in flags if path not in wanted}
-    keys = [f"{json.dumps(prefix + path, ensure_ascii=False)}:" for path in others]
+
+    def as_json(place: int) -> pl.Expr:
+        group = groups[place]
+        if group is None:
+            return pl.lit("true")
+        return pl.col(group) if always else structure.as_json(pl.col(group))
+
+    def as_list(places: tuple[int, ...]) -> pl.Expr:
+        items = [as_json(place).fill_null("null") for place in places]
+        return pl.concat_str(pl.lit("["), pl.concat_str(items, separator=","), pl.lit("]"))
+
+    here = taken(keys, wanted)
+    meant: list[pl.Expr] = []
+    for name, place in here.chosen.items():
+        group = groups[place]
+        meant.append((pl.lit("true") if group is None else structure.meaning(pl.col(group))).alias(name))
+    meant += [as_list(places).alias(name) for name, places in here.lists.items()]
+    others = {
+        f"{json.dumps(prefix + key, ensure_ascii=False)}:": (
+            as_json(places[0]) if len(places) == 1 else as_list(places)
+        )
+        for key, places in here.left.items()
+    }
     if not others:
         more = pl.lit(None, dtype=pl.String)
     elif always:
-        pieces = [[pl.lit(f",{key}"), value] for key, value in zip(keys, others.values(), strict=True)]
-        pieces[0][0] = pl.lit("{" + keys[0])
+        pieces = [[pl.lit(f",{key}"), value] for key, value in others.items()]
+        pieces[0][0] = pl.lit("{" + next(iter(others)))
         more = pl.concat_str([*(part for piece in pieces for part in piece), pl.lit("}")])
     else:
-        members = [
-            pl.concat_str(pl.lit(f",{key}"), value).fill_null("")
-            for key, value in zip(keys, others.values(), strict=True)
-        ]
+        members = [pl.concat_str(pl.lit(f",{key}"), value).fill_null("") for key, value in others.items()]
         inside = pl.concat_str(members).str.slice(1)
         more = pl.when(inside != "").then(pl.concat_str(pl.lit("{"), inside, pl.lit("}")))
     return [*meant, more.alias(_MORE)]
@@ -265,15 +296,20 @@ def _one_by_one(
         if values is None:
             bad.append(row)
             continue
-        last = {value.path: value for value in values}
-        found[_FAULT].append(structure.fault(values))
+        here = taken(tuple(value.path for value in values), tuple(wanted))
+        found[_FAULT].append(_fault(structure, values, tuple(wanted)))
         for path in wanted:
-            found[path].append(last[path].text if path in last else None)
-        more = {path: value for path, value in last.items() if path not in found and value.text is not None}
-        members = [
-            f"{json.dumps(prefix + path, ensure_ascii=False)}:{_as_json(value, text, structure)}"
-            for path, value in more.items()
-        ]
+            if path in here.lists:
+                items = [_as_json(values[place], text, structure) or "null" for place in here.lists[path]]
+                found[path].append(f"[{','.join(items)}]")
+            else:
+                found[path].append(values[here.chosen[path]].text if path in here.chosen else None)
+        members: list[str] = []
+        for key, places in here.left.items():
+            some = [_as_json(values[place], text, structure) for place in places]
+            value = some[0] if len(some) == 1 else f"[{','.join(item or 'null' for item in some)}]"
+            if value is not None:
+                members.append(f"{json.dumps(prefix + key, ensure_ascii=False)}:{value}")
         found[_MORE].append(f"{{{','.join(members)}}}" if members else None)
         where.append(row)
     if not where:
@@ -282,9 +318,12 @@ def _one_by_one(
     return [frame.with_columns(pl.Series("#row", where, dtype=pl.UInt32))], bad
 
 
-def _as_json(value: Value, text: str, structure: Structure) -> str:
+def _as_json(value: Value, text: str, structure: Structure) -> str | None:
+    """A value as JSON; None where it is as if it were missing."""
     if not value.kind:
         return "true"
+    if value.text is None:
+        return None
     if structure.nothing is not None:
         return text[value.start : value.end]
     return json.dumps(value.text, ensure_ascii=False)

@@ -15,7 +15,8 @@ from typing import Any
 
 import polars as pl
 
-from kinglet.extract.forms import Value, repeated_key
+from kinglet.extract.forms import Value
+from kinglet.extract.unreadable import UnreadableError
 
 MOST_LEVELS = 64
 
@@ -55,6 +56,8 @@ class JsonObjects:
 
     name = "json"
     nothing: str | None = "null"
+    escape = "\\"
+    may_repeat = False
     kinds = {"plain": _PLAIN, "list": _LIST, "deep list": _DEEP_LIST}  # noqa: RUF012
     alike = r':[ ]*(?:"(?:[^"\\]|\\.)*"|\[[^\[\]{}]*\]|[^",{}\[\]]+)'
 
@@ -66,8 +69,8 @@ class JsonObjects:
             return None
 
     def fault(self, values: Sequence[Value]) -> str | None:
-        """Whether a key stands twice; the last one counts."""
-        return repeated_key(values)
+        """Nothing: whatever can be read is as it should be."""
+        return None
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """Strings without their quotes, null as null."""
@@ -93,12 +96,8 @@ class JsonObjects:
         return pl.when(token != "null").then(token)
 
 
-class NoJsonError(ValueError):
-    """A text is no JSON object; at: the character where that shows."""
-
-    def __init__(self, message: str, at: int) -> None:
-        super().__init__(message)
-        self.message, self.at = message, at
+class NoJsonError(UnreadableError):
+    """A text is no JSON object."""
 
 
 def read_object(text: str) -> list[Value]:

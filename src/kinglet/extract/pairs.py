@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.extract.forms import Value, json_strings, repeated_key
+from kinglet.extract.forms import Value, json_strings
 from kinglet.patterns.compiling import escape
 
 
@@ -30,6 +30,8 @@ class Pairs:
 
     name = "pairs"
     nothing: str | None = None
+    escape = "\\"
+    may_repeat = True
 
     def __init__(self, between: str = " ", equals: str = "=", quote: str = '"') -> None:
         self.equals, self.quote = equals, quote
@@ -71,8 +73,8 @@ class Pairs:
         return found or None
 
     def fault(self, values: Sequence[Value]) -> str | None:
-        """Whether a key stands twice; the last one counts."""
-        return repeated_key(values)
+        """Nothing: whatever can be read is as it should be."""
+        return None
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What stands in quotes without them; nothing as null."""

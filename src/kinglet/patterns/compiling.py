@@ -13,7 +13,7 @@ What a pattern means is the first of the two that matches.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Set
+from collections.abc import Collection, Mapping, Set
 from typing import NamedTuple
 
 from kinglet.patterns.slots import Blank, Literal, Optional, Slot, Token
@@ -37,19 +37,39 @@ class _Follow(NamedTuple):
 
 
 def to_regexes(
-    tokens: tuple[Token, ...], times: Mapping[str, str], types: Mapping[str, SlotType] = TYPES
+    tokens: tuple[Token, ...],
+    times: Mapping[str, str],
+    types: Mapping[str, SlotType] = TYPES,
+    onward: Collection[str] = (),
 ) -> tuple[str, ...]:
     """The regexes of a pattern, in the order in which they are tried.
 
     times: for slots of type `time`, the regex of their stamps by slot name. types: the slot types
-    by name, those of the parser's own among them.
+    by name, those of the parser's own among them. onward: slots, outside of optional parts, from which on
+    the text is a group too, called `_onward_` and the slot's name.
     """
     last = tokens[-1] if tokens else None
     open_ended = isinstance(last, Slot) and last.type in ("rest", "text")
     end = "$" if open_ended else f"{BLANK}*$"
     follow = _Follow(frozenset((_END,) if open_ended else (_END, " ", "\t")))
-    found = [f"^{_sequence(tokens, _Way(times, types, quick), follow)}{end}" for quick in (True, False)]
+    places = [i for i, token in enumerate(tokens) if isinstance(token, Slot) and token.name in onward]
+    found = [f"^{_whole(tokens, _Way(times, types, quick), follow, places)}{end}" for quick in (True, False)]
     return tuple(dict.fromkeys(found))
+
+
+def _whole(tokens: tuple[Token, ...], way: _Way, after: _Follow, onward: list[int]) -> str:
+    """A pattern's regex with groups that reach from some of its slots to the end."""
+    if not onward:
+        return _sequence(tokens, way, after)
+    parts = [
+        _token(token, way, _first(tokens[i + 1 :], after), i > 0 and isinstance(tokens[i - 1], Blank))
+        for i, token in enumerate(tokens)
+    ]
+    for i in onward:
+        slot = tokens[i]
+        assert isinstance(slot, Slot)
+        parts[i] = f"(?P<_onward_{slot.name}>{parts[i]}"
+    return "".join(parts) + ")" * len(onward)
 
 
 def _sequence(tokens: tuple[Token, ...], way: _Way, after: _Follow) -> str:

@@ -134,12 +134,20 @@ _TABLE = (
         stops="",
         may_be_empty=True,
     ),
+    SlotType("xml", "an XML element, whose elements and attributes become fields", "<tide>3.2</tide>", "<(?s:.*)>"),
+    SlotType("block", "lines such as `Tide: 3.2`, whose labels become fields", "Tide: 3.2", "(?s:.+)"),
+    SlotType(
+        "sdata",
+        "structured data (RFC 5424), whose parameters become fields",
+        '[tide@32473 height="3.2"]',
+        r"(?:-|(?:\[(?:[^\"\]]|\"(?:[^\"\\]|\\(?s:.))*\")*\])+)",
+    ),
 )
 
 TYPES: dict[str, SlotType] = {slot.name: slot for slot in _TABLE}
 """The types by name, in the order in which they are documented."""
 
-STRUCTURES = ("json", "pairs")
+STRUCTURES = ("json", "pairs", "xml", "block", "sdata")
 BASES = tuple(name for name in TYPES if name not in ("rest", "time", *STRUCTURES))
 """The types that a parser's own types may be built on."""
 
