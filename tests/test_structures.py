@@ -443,7 +443,7 @@ class InParsers(InFolder):
             (HEAD + "variants: [{name: all}]\n", "says nothing of what it reads"),
             (HEAD + "variants: [{name: all, json: true, pairs: true}]\n", "has both `json` and `pairs`"),
             (HEAD + "variants: [{name: all, types: {a: int}}]\n", "but does not say how it reads"),
-            (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "envelope: does not say what it reads; give it a `pattern`"),
+            (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "does not say what it reads; give"),
             (HEAD + "variants: [{name: a, delimited: {names: [x, x]}}]\n", "has the name `x` twice"),
             (HEAD + "variants: [{name: a, delimited: {names: [x, id]}}]\n", "`id` is a column of every event"),
             (HEAD + "envelope: {json: true, types: {note: word}}\nvariants: [{name: x, from: nte, pattern: y}]\n",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import json
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
@@ -59,6 +59,28 @@ class Parser:
     def fields(self) -> dict[str, pl.DataType]:
         """Every field that an event of this parser can have, with its type."""
         return dict(self.plan.fields)
+
+    def with_steps(self, *, without: Collection[int] = (), until: int | None = None) -> Parser:
+        """The same parser with fewer steps, and without its mapping, which may need them.
+
+        without: the numbers of steps, from 1, that are left out. until: the last step that is done; 0 for none.
+
+        Raises:
+            UsageError: there is no such step.
+            ParserFileError: a step that is left needs what another gave.
+        """
+        count = len(self.definition.steps)
+        for number in (*without, *([until] if until else [])):
+            if not 1 <= number <= count:
+                some = f"it has steps 1 to {count}" if count else "it has none"
+                raise UsageError(f"{self.name} has no step {number}; {some}")
+        steps = [
+            step.model_copy(update={"off": True}) if i in without or (until is not None and i > until) else step
+            for i, step in enumerate(self.definition.steps, 1)
+        ]
+        bare = [variant.model_copy(update={"event": None}) for variant in self.definition.variants]
+        definition = self.definition.model_copy(update={"steps": steps, "event": None, "variants": bare})
+        return Parser(definition, self.document, build(definition, self.document))
 
     def __repr__(self) -> str:
         return (
@@ -179,7 +201,7 @@ class Result:
         form = ModelView(self.parser.plan)
         left = self._most if self._most is not None else -1
         for batch in self.batches:
-            for line in form.lines(batch):
+            for line in form.lines(batch.kept()):
                 if left == 0:
                     return
                 left -= 1

@@ -43,6 +43,8 @@ def diagnose(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -
         elif kind.removeprefix("bad-") in STRUCTURES:
             at, message = _unread(plan, name, raw[start:end], variant)
             found.append(Diagnosis(fault, message, start + at, end))
+        elif kind in ("dropped", "not-read"):
+            found.append(Diagnosis(fault, *_of_step(plan, kind, name, text, start, end)))
         elif kind in ("no-variant", "no-match"):
             found.append(_stopped(plan, raw, fault))
         else:
@@ -86,8 +88,30 @@ def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, la
     return Diagnosis(fault, message, start, end)
 
 
+def _of_step(plan: Plan, kind: str, name: str, text: str, start: int, end: int) -> tuple[str, int, int]:
+    """What a step says of an event that it dropped, or of a field in which it could read nothing."""
+    for step in plan.steps:
+        if kind == "dropped" and getattr(step.action, "reason", None) == name:
+            return f"dropped by {step.label}", start, end
+        reading = getattr(step.action, "reading", None)
+        if kind == "not-read" and reading is not None and getattr(step.action, "name", None) == name:
+            if reading.structures and not reading.regexes:
+                at, message = unread(reading.structures[0].structure, text)
+                return f"{step.label} finds {message}", start + at, end
+            reach, expected = _reach(reading, text)
+            at = max(reach, 0)
+            finds = f"finds `{_short(text[at:])}`" if text[at:].strip() else "the text ends"
+            return f"{step.label} expects {_expected(expected, reading)} here and {finds}", start + at, end
+    return f"a step says {kind}", start, end
+
+
 def _about(plan: Plan, name: str) -> str:
+    for step in plan.steps:
+        for item in getattr(step.action, "items", ()):
+            if item.name == name:
+                return f"{item.type.about}, which {step.label} makes of it"
     readings = [*([plan.envelope] if plan.envelope else []), *(variant.reading for variant in plan.variants)]
+    readings += [step.action.reading for step in plan.steps if hasattr(step.action, "reading")]
     return next(
         (field.type.about for reading in readings for field in reading.every_field if field.name == name), "valid"
     )

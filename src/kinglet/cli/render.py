@@ -136,6 +136,10 @@ def shown_value(value: Any, width: int) -> str:
         text = instant(value) + "Z"
     elif isinstance(value, bool):
         text = str(value).lower()
+    elif isinstance(value, list):
+        text = ", ".join(shown_value(item, width) for item in value) or "none"
+    elif isinstance(value, dict):
+        text = json.dumps(value, ensure_ascii=False, default=_plain)
     else:
         text = visible(str(value)).replace("\n", "⏎")
     return text if len(text) <= width else text[: max(width - 1, 1)] + "…"

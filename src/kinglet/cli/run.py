@@ -66,11 +66,16 @@ def command(
     gc.enable()
     sources = open_sources(*files, encoding=encoding, unpack_limit=unpack_limit)
     counts: dict[str, int] = {}
+    dropped: dict[str, int] = {}
     started = time.perf_counter()
     with writer_for(output, view(loaded.plan, form)) as writer, _progress(sources) as advance:
-        batches = loaded.run_batches(sources, at=at, zone=zone, workers=workers, then=writer.prepare)
+        batches = loaded.run_batches(
+            sources, at=at, zone=zone, workers=workers, then=lambda parsed: writer.prepare(parsed.kept())
+        )
         for parsed, prepared in batches:
             writer.write(prepared)
+            for reason, count in parsed.dropped.items():
+                dropped[reason] = dropped.get(reason, 0) + count
             for state, count in parsed.counts.items():
                 counts[state] = counts.get(state, 0) + count
             advance(parsed.bytes_read)
@@ -86,14 +91,15 @@ def command(
                 "output": output,
                 "as": form,
                 "counts": counts,
+                "dropped": dropped,
                 "seconds": round(seconds, 3),
             }
         )
     else:
-        _summary(counts, output, seconds)
+        _summary(counts, dropped, output, seconds)
 
 
-def _summary(counts: dict[str, int], output: str, seconds: float) -> None:
+def _summary(counts: dict[str, int], dropped: dict[str, int], output: str, seconds: float) -> None:
     from rich.text import Text
 
     from kinglet.cli.render import console, coverage_bar, state_colours
@@ -104,8 +110,12 @@ def _summary(counts: dict[str, int], output: str, seconds: float) -> None:
         for state in ("complete", "partial", "unmatched", "dropped")
         if counts[state] or state == "complete"
     )
+    if dropped:
+        states += " (" + ", ".join(f"{reason} {count:,}" for reason, count in dropped.items()) + ")"
     target = "standard output" if output == "-" else output
-    out.print(Text(f"{counts['events']:,} events to {target} in {seconds:.2f} s: {states}"))
+    written = counts["events"] - counts["dropped"]
+    events = f"{written:,} of {counts['events']:,} events" if written < counts["events"] else f"{written:,} events"
+    out.print(Text(f"{events} to {target} in {seconds:.2f} s: {states}"))
     if counts["complete"] < counts["events"] and out.is_terminal:
         out.print(coverage_bar(counts, state_colours(out), min(out.width - 2, 76)))
 

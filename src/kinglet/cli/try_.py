@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from kinglet.authoring.preview import Preview, ShownEvent
-    from kinglet.parser import Result
+    from kinglet.parser import Parser, Result
 
 _MOST = 100_000
 
@@ -26,6 +26,11 @@ _MOST = 100_000
 @click.option(
     "--only", type=click.Choice(["complete", "partial", "unmatched", "dropped"]), help="Show events of this state only."
 )
+@click.option(
+    "--trace", "line", type=click.IntRange(1), metavar="LINE", help="Show one event before and after each step."
+)
+@click.option("--without", type=click.IntRange(1), metavar="STEP", help="Leave a step out, and show what that changes.")
+@click.option("--until", type=click.IntRange(0), metavar="STEP", help="Do the steps up to this one; 0 for none.")
 @click.option("--most", default=_MOST, show_default=True, type=click.IntRange(1), help="Events to read of each file.")
 @options.moment()
 @options.zone()
@@ -37,6 +42,9 @@ def command(
     files: tuple[str, ...],
     show: int,
     only: str | None,
+    line: int | None,
+    without: int | None,
+    until: int | None,
     most: int,
     at: str | None,
     zone: str | None,
@@ -52,23 +60,61 @@ def command(
     """
     from kinglet.authoring.preview import preview
     from kinglet.cli.render import console, print_json
-    from kinglet.errors import InputError
+    from kinglet.errors import InputError, UsageError
     from kinglet.parser import load
 
+    if (line is not None) + (without is not None) + (until is not None) > 1:
+        raise UsageError("--trace, --without and --until each show something else; give one of them")
     loaded = load(parser)
+    asked = _with_steps(loaded, without, until)
+
+    def parsed(name: str, by: Parser) -> Result:
+        found = by.parse(name, at=at, zone=zone, encoding=encoding, unpack_limit=unpack_limit, most=most)
+        if not len(found):
+            raise InputError(f"{name}: is empty; there is nothing to parse")
+        return found
+
     found: list[dict[str, Any]] = []
     out = console()
     for name in files:
-        result = loaded.parse(name, at=at, zone=zone, encoding=encoding, unpack_limit=unpack_limit, most=most)
-        if not len(result):
-            raise InputError(f"{name}: is empty; there is nothing to parse")
+        if line is not None:
+            from kinglet.authoring.tracing import trace
+            from kinglet.cli.trace import render_trace, trace_as_plain
+
+            traced = trace(loaded, parsed(name, loaded.with_steps(until=0)), line)
+            if as_json:
+                found.append({"file": name, "trace": trace_as_plain(traced)})
+            else:
+                render_trace(out, traced)
+            continue
+        result = parsed(name, asked)
         shown = preview(result, show=show, only=only, zone=zone)
         if as_json:
             found.append(_plain(name, result, shown))
         else:
             _render(out, name, result, shown, only, most)
+        if without is not None:
+            from kinglet.authoring.tracing import difference
+            from kinglet.cli.trace import difference_as_plain, render_difference
+
+            step = next((step for step in loaded.plan.steps if step.number == without), None)
+            if step is None:
+                raise UsageError(f"step {without} is off already")
+            changed = difference(parsed(name, loaded), parsed(name, loaded.with_steps(without=[without])))
+            if as_json:
+                found[-1]["without"] = difference_as_plain(changed, step)
+            else:
+                render_difference(out, changed, step)
     if as_json:
         print_json({"parser": loaded.name, "version": loaded.version, "files": found})
+
+
+def _with_steps(loaded: Parser, without: int | None, until: int | None) -> Parser:
+    """The parser with the steps that are asked for; raw text stays whole, for it is shown."""
+    left_out = {step.number for step in loaded.plan.steps if step.operation == "raw"}
+    if without is not None:
+        left_out.add(without)
+    return loaded.with_steps(without=left_out, until=until) if left_out or until is not None else loaded
 
 
 def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:

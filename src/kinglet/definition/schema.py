@@ -6,21 +6,20 @@ names, an attribute that a class has) is judged by the compiler in `kinglet.engi
 
 from __future__ import annotations
 
-import itertools
 import re
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema, field_validator, model_validator
+from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
+
+from kinglet.definition.forms import Form
+from kinglet.definition.section import Scalar, Section, Texts, as_list, one_or_many
+from kinglet.definition.steps import Step
 
 _SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
 _SPAN = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s)\s*")
 _UNITS = {"b": 1, "kib": 2**10, "mib": 2**20, "gib": 2**30, "kb": 10**3, "mb": 10**6, "gb": 10**9}
 
 DEFAULT_MAX_BYTES = 8 * 2**20
-
-
-def _as_list(value: Any) -> Any:
-    return value if isinstance(value, list) or value is None else [value]
 
 
 _PLAIN_RULES = ("line", "blank-line", "indent", "json", "csv", "nul", "counted")
@@ -53,14 +52,8 @@ def bytes_of(value: Any) -> Any:
     return int(float(match[1]) * _UNITS[(match[2] or "B").lower()])
 
 
-def _one_or_many(kind: dict[str, Any]) -> WithJsonSchema:
-    return WithJsonSchema({"anyOf": [kind, {"type": "array", "items": kind, "minItems": 1}]})
-
-
-Scalar = str | int | float | bool
-Texts = Annotated[list[str], BeforeValidator(_as_list), _one_or_many({"type": "string"}), Field(min_length=1)]
 Kinds = Annotated[
-    list[str | int], BeforeValidator(_as_list), _one_or_many({"type": ["string", "integer"]}), Field(min_length=1)
+    list[str | int], BeforeValidator(as_list), one_or_many({"type": ["string", "integer"]}), Field(min_length=1)
 ]
 Size = Annotated[
     int,
@@ -74,12 +67,6 @@ Seconds = Annotated[
     WithJsonSchema({"type": ["number", "string"], "examples": ["500 ms", "5 s"]}),
     Field(gt=0, le=3600),
 ]
-
-
-class Section(BaseModel):
-    """A mapping in the parser file that knows all its keys."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
 
 
 class Product(Section):
@@ -179,8 +166,8 @@ class TimeRule(Section):
     pivot: int | None = Field(None, ge=0, le=100, description="two-digit years from here on are 19xx; 70 unless given")
     date: Annotated[
         list[Literal["previous", "file", "event"]],
-        BeforeValidator(_as_list),
-        _one_or_many({"type": "string", "enum": ["previous", "file", "event"]}),
+        BeforeValidator(as_list),
+        one_or_many({"type": "string", "enum": ["previous", "file", "event"]}),
     ] = Field([], description="where stamps without a date take it from")
     to: str | None = Field(None, description="a field for this stamp, which then is not the event's time")
     nanoseconds: str | None = Field(None, description="a field for nanoseconds since 1970")
@@ -244,103 +231,6 @@ class OwnType(Section):
     regex: str = Field(min_length=1, description="the text that it reads")
     base: str = Field("text", description="the slot type whose value it becomes and whose limits it keeps")
     about: str = Field("", description="what it is, said where a value is not valid")
-
-
-class PairsForm(Section):
-    """How pairs of keys and values are written."""
-
-    between: str = Field(" ", min_length=1, description="what stands between two pairs; a blank means any blanks")
-    equals: str = Field("=", min_length=1, description="what stands between a key and its value")
-    quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
-
-
-class DelimitedForm(Section):
-    """How rows of values are written, and what their columns are called."""
-
-    names: list[str] = Field(min_length=1, description="the columns, in order; each becomes a field")
-    delimiter: str = Field(",", min_length=1, max_length=1, description="the character between values")
-    quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
-
-    @field_validator("names")
-    @classmethod
-    def _once(cls, value: list[str]) -> list[str]:
-        if twice := [name for name in value if value.count(name) > 1]:
-            raise ValueError(f"has the name `{twice[0]}` twice")
-        return value
-
-
-class XmlForm(Section):
-    """How XML elements are called."""
-
-    by: str = Field(min_length=1, description="the attribute whose value is what its element is called")
-
-
-class BlockForm(Section):
-    """How labels are written."""
-
-    equals: str = Field(":", min_length=1, description="what stands behind a label")
-
-
-def _as_columns(value: Any) -> Any:
-    """Positions such as `1-19`, `21` and `30-` as numbers of the first and last character."""
-    if not isinstance(value, dict):
-        return value
-    columns: dict[str, tuple[int, int | None]] = {}
-    for name, written in value.items():
-        match = re.fullmatch(r"\s*([1-9]\d{0,5})\s*(?:(-)\s*([1-9]\d{0,5})?)?\s*", str(written))
-        if match is None:
-            raise ValueError(f"`{written}` is no range of characters; write `1-19`, or `30-` for all from there on")
-        first = int(match[1])
-        columns[str(name)] = (first, int(match[3]) if match[3] else None if match[2] else first)
-    ends = sorted((first, last or 10**9) for first, last in columns.values())
-    if any(last < first for first, last in ends) or any(
-        last >= after for (_, last), (after, _) in itertools.pairwise(ends)
-    ):
-        raise ValueError("has columns that overlap; each begins behind the one before")
-    return columns
-
-
-Columns = Annotated[
-    dict[str, tuple[int, int | None]],
-    BeforeValidator(_as_columns),
-    WithJsonSchema({"type": "object", "additionalProperties": {"type": ["string", "integer"]}, "minProperties": 1}),
-    Field(min_length=1),
-]
-
-
-class Form(Section):
-    """A way of reading text: a pattern, a regex or a structure, of which it has one at most."""
-
-    pattern: str | None = Field(None, description="readable form with typed slots")
-    regex: str | None = Field(None, description="regular expression with named groups")
-    json_: Literal[True] | None = Field(None, alias="json", description="the text is a JSON object")
-    pairs: Literal[True] | PairsForm | None = Field(None, description="the text is pairs of keys and values")
-    delimited: DelimitedForm | None = Field(None, description="the text is a row of delimited values")
-    xml: Literal[True] | XmlForm | None = Field(None, description="the text is an XML element")
-    block: Literal[True] | BlockForm | None = Field(None, description="the text is a labelled block")
-    fixed: Columns | None = Field(None, description="the text has columns by position, such as `unit: 21-23`")
-    types: dict[str, str] = Field({}, description="types of the groups of `regex`; the keys that become fields")
-    keys: dict[str, str] = Field(
-        {}, description="fields and the keys they are of, where these differ: `after: tension[2]`"
-    )
-
-    @property
-    def ways(self) -> dict[str, object]:
-        """The ways of reading that are given, by their names in the file."""
-        named: dict[str, object] = {"pattern": self.pattern, "regex": self.regex, "json": self.json_}
-        named |= {name: getattr(self, name) for name in ("pairs", "delimited", "xml", "block", "fixed")}
-        return {name: value for name, value in named.items() if value is not None}
-
-    @property
-    def forms(self) -> list[str]:
-        """What these ways are called."""
-        return list(self.ways)
-
-    @model_validator(mode="after")
-    def _one_form(self) -> Self:
-        if len(self.forms) > 1:
-            raise ValueError("has both " + " and ".join(f"`{name}`" for name in self.forms))
-        return self
 
 
 class Envelope(Form):
@@ -409,7 +299,7 @@ class ParserFile(Section):
     product: Product
     claims: Claims | None = None
     events: Annotated[Events, BeforeValidator(_as_events)] = Field(default_factory=Events.model_construct)
-    time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = []
+    time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = Field([])
     clock: Clock = Field(default_factory=Clock.model_construct)
     types: dict[str, OwnType] = Field({}, description="slot types of this parser, by name")
     envelope: str | Envelope | None = Field(
@@ -418,4 +308,5 @@ class ParserFile(Section):
     kind: str | None = Field(None, description="slot whose value tells which variant an event is")
     event: EventMapping | None = Field(None, description="mapping that all variants share")
     variants: list[Variant] = Field(min_length=1)
-    cases: list[Case] = []
+    steps: list[Step] = Field([], description="what is done to the fields after they are read, in order")
+    cases: list[Case] = Field([])

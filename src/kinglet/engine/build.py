@@ -8,11 +8,14 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING
 
 import polars as pl
 
+from kinglet.definition import loading
 from kinglet.definition.document import Document, Path
-from kinglet.definition.schema import Envelope, ParserFile, Variant
+from kinglet.definition.schema import ParserFile, Variant
 from kinglet.engine import time_rules
 from kinglet.engine.plan import (
     BODY,
@@ -33,8 +36,8 @@ from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.raw.encodings import named
 from kinglet.raw.rules import cut_rule
 
-_ISO = "iso8601"
-_KEPT = "_text"
+if TYPE_CHECKING:
+    from kinglet.steps.plan import StepPlan
 
 
 @dataclass(kw_only=True)
@@ -42,6 +45,9 @@ class _Build(Context):
     """What the passes hand on."""
 
     definition: ParserFile
+    above: tuple[str, ...] = ()
+    steps: tuple[StepPlan, ...] = ()
+    ways: dict[str, pl.DataType] = field(default_factory=dict)
     times: list[TimeRulePlan] = field(default_factory=list)
     envelope: Reading | None = None
     body: str | None = None
@@ -52,13 +58,13 @@ class _Build(Context):
     unread: MappingPlan | None = None
 
 
-def build(definition: ParserFile, document: Document) -> Plan:
-    """Compiles a parser file.
+def build(definition: ParserFile, document: Document, above: tuple[str, ...] = ()) -> Plan:
+    """Compiles a parser file. above: the parsers that hand a field to this one.
 
     Raises:
         ParserFileError: with every problem of the file at once.
     """
-    work = _Build(document=document, definition=definition)
+    work = _Build(document=document, definition=definition, above=above)
     for step in PASSES:
         step(work)
     if work.problems:
@@ -225,6 +231,49 @@ def _time_fields(work: _Build) -> None:
     time_rules.check_fields(work.times, work.fields, where, work.report, known=known)
 
 
+def _steps(work: _Build) -> None:
+    """What is done to fields after they are read."""
+    work.ways = dict(work.fields)
+    if not work.definition.steps:
+        return
+    from kinglet.steps.building import after_steps, build_steps
+
+    work.steps, work.ways = build_steps(work, work.definition.steps, work.fields, lambda name: _other(work, name))
+    work.fields = after_steps(work.steps, work.fields)
+
+
+def _other(work: _Build, name: str) -> Plan:
+    """The plan of another parser: the file of its name beside this one, or a ready parser.
+
+    Raises:
+        ValueError: there is none, or it cannot be used.
+    """
+    above = (*work.above, work.definition.parser)
+    if name in above:
+        raise ValueError(f"`{name}` would read its own fields again; hand it to another parser")
+    ready = loading.ready_parsers()
+    folder = FilePath() if work.document.name.startswith("<") else FilePath(work.document.name).parent
+    path = folder / f"{name}.yaml"
+    if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_.-]*", name) or not (path.is_file() or name in ready):
+        beside = [file.stem for file in folder.glob("*.yaml")] if work.document.starts else []
+        hint = did_you_mean(name, [*beside, *ready], f"put {name}.yaml beside this file")
+        raise ValueError(f"there is no parser `{name}` beside this file; {hint}")
+    try:
+        return build(*loading.read(path if path.is_file() else ready[name]), above)
+    except ParserFileError as error:
+        first = str(error).splitlines()[0]
+        raise ValueError(f"the parser `{name}` cannot be used: {first.replace('; ', ', ')}") from None
+
+
+def _after(work: _Build, fields: dict[str, pl.DataType]) -> dict[str, pl.DataType]:
+    """The fields of some events after all steps."""
+    if not work.steps:
+        return fields
+    from kinglet.steps.building import after_steps
+
+    return after_steps(work.steps, fields)
+
+
 def _mappings(work: _Build) -> None:
     model = load_model()
     envelope = {item.name: item.dtype for item in work.envelope.every_field} if work.envelope else {}
@@ -249,13 +298,13 @@ def _mappings(work: _Build) -> None:
         if variant.from_ is None and variant.forms:
             fields.pop(work.body or "", None)
         fields |= time_rules.given(work.times, fields)
-        work.mappings.append(
-            build_mapping(work.definition, event, fields, model, told, where, stamps, _original(work, fields))
-        )
+        original = _original(work, fields)
+        fields = _after(work, fields)
+        work.mappings.append(build_mapping(work.definition, event, fields, model, told, where, stamps, original))
     work.problems = list(dict.fromkeys(work.problems))
-    work.unread = build_mapping(
-        work.definition, None, envelope, model, told, lambda key: ("event",), stamps, _original(work, envelope)
-    )
+    original = _original(work, envelope)
+    envelope = _after(work, envelope)
+    work.unread = build_mapping(work.definition, None, envelope, model, told, lambda key: ("event",), stamps, original)
 
 
 def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:
@@ -286,6 +335,7 @@ PASSES: tuple[Callable[[_Build], None], ...] = (
     _variants,
     _kinds,
     _time_fields,
+    _steps,
     _mappings,
 )
 
@@ -325,4 +375,6 @@ def _plan(work: _Build) -> Plan:
         missing=definition.clock.missing,
         fields=work.fields,
         unread=work.unread,
+        steps=work.steps,
+        ways=work.ways,
     )

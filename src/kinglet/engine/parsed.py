@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import dataclasses
 import functools
 from dataclasses import dataclass
 
 import polars as pl
 
 from kinglet.clock.reading import Reference
-from kinglet.engine.plan import STATES, Plan
+from kinglet.engine.plan import DROPPED, STATES, Plan
 from kinglet.raw.sources import Source
 
 
@@ -42,6 +43,26 @@ class Parsed:
             for state, count in part.frame["state"].value_counts().iter_rows():
                 found[state] += count
         return {"events": sum(found.values()), **found}
+
+    @functools.cached_property
+    def dropped(self) -> dict[str, int]:
+        """Dropped events by the reason of the step that dropped them."""
+        found: dict[str, int] = {}
+        if not self.counts["dropped"]:
+            return found
+        for part in self.parts:
+            faults = part.frame.filter(pl.col("state") == "dropped")["faults"].explode()
+            for fault, count in faults.filter(faults.str.starts_with(DROPPED)).value_counts().iter_rows():
+                reason = fault.removeprefix(DROPPED)
+                found[reason] = found.get(reason, 0) + count
+        return dict(sorted(found.items(), key=lambda item: (-item[1], item[0])))
+
+    def kept(self) -> Parsed:
+        """The same without dropped events."""
+        if not self.counts["dropped"]:
+            return self
+        parts = tuple(Part(part.variant, part.frame.filter(pl.col("state") != "dropped")) for part in self.parts)
+        return dataclasses.replace(self, parts=parts)
 
     def constants(self) -> list[pl.Expr]:
         """The columns that say where events come from and who parsed them."""

@@ -20,6 +20,7 @@ from kinglet.raw.cutting import CutRule
 
 if TYPE_CHECKING:
     from kinglet.extract.forms import Structure
+    from kinglet.steps.plan import StepPlan
 
 RESERVED = (
     "line",
@@ -44,6 +45,8 @@ ONWARD = "_onward_"
 """What the groups are called that hold an event from a slot on."""
 MORE = "more"
 """The field of the keys that a parser does not name, as a JSON object."""
+DROPPED = "dropped:"
+"""What stands before the reason for which a step dropped an event, among its faults."""
 STATES = ("complete", "partial", "unmatched", "dropped")
 
 DTYPES: Mapping[str, pl.DataType] = {
@@ -185,6 +188,19 @@ class Plan(NamedTuple):
     fields: Mapping[str, pl.DataType]
     unread: MappingPlan | None
     """The mapping of events that no variant matched."""
+    steps: tuple[StepPlan, ...] = ()
+    ways: Mapping[str, pl.DataType] = MappingProxyType({})
+    """The fields that there are at any time before, between or after steps."""
+
+    @property
+    def json_fields(self) -> list[str]:
+        """The fields whose text is JSON."""
+        found = [MORE]
+        for i, step in enumerate(self.steps):
+            target = step.json_field
+            if target is not None and not any(target in repr(other.action) for other in self.steps[i + 1 :]):
+                found.append(target)
+        return found
 
     @property
     def rules(self) -> list[str]:

@@ -8,7 +8,8 @@ from typing import NamedTuple
 
 from kinglet.clock.formats import parse_format
 from kinglet.definition.document import Document, Path
-from kinglet.definition.schema import DelimitedForm, Envelope, Form, XmlForm
+from kinglet.definition.forms import DelimitedForm, Form, XmlForm
+from kinglet.definition.schema import Envelope
 from kinglet.engine.plan import MORE, RESERVED, FieldPlan, Reading, StructurePlan
 from kinglet.engine.syslog import HEADS
 from kinglet.errors import Problem, did_you_mean

@@ -13,11 +13,11 @@ import polars as pl
 
 from kinglet.clock import notes
 from kinglet.clock.reading import INSTANT, Reference
-from kinglet.engine.convert import Faults, convert
-from kinglet.engine.extract import extract
+from kinglet.engine.convert import Faults
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import MORE, STAMP, STATES, Plan, Reading
 from kinglet.engine.routing import FEW, in_question, slices
+from kinglet.engine.taking import take
 from kinglet.engine.timing import Timing, dated_fields, nanoseconds, needs_order, timing, zone_of
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
@@ -112,6 +112,10 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
     zones = {rule.field: zone_of(rule, options.zone) for rule in plan.times if rule.field is not None}
     dated = (item._replace(timing=item.timing._replace(fields=dated_fields(item.timing, zones))) for item in found)
     parts = tuple(_finish(plan, item, reference) for item in dated)
+    if plan.steps:
+        from kinglet.steps.plan import apply
+
+        parts = tuple(Part(part.variant, apply(plan.steps, part.frame, plan.ways, reference)) for part in parts)
     return Parsed(plan, batch.sources, parts, batch.bytes_read, reference)
 
 
@@ -158,31 +162,18 @@ def _take(
     reading: Reading, group: _Group, text: pl.Series, reference: Reference
 ) -> tuple[_Group | None, _Group | None]:
     """The events that a reading matches, with their fields, and those that it does not."""
-    texts, matched = extract(text, reading)
-    whole = None
-    if reading.structures and reading.structures[0].source is None:
-        from kinglet.extract.forms import read
-
-        plan = reading.structures[0]
-        whole = read(text, plan.structure, plan.keys, plan.prefix)
-        matched = whole.good
-    if not matched.any():
+    more = group.texts[MORE] if MORE in group.texts.columns else None
+    took = take(reading, text, _near(reference, group), more)
+    if took is None:
         return None, group
     hit, rest = group, None
-    if not matched.all():
-        hit, rest, texts = group.where(matched), group.where(~matched), texts.filter(matched)
-        whole = whole.where(matched) if whole is not None else None
-    if reading.fields or reading.structures:
-        faults: Faults = []
-        if reading.structures:
-            from kinglet.engine.structures import with_structures
-
-            more = hit.texts[MORE] if MORE in hit.texts.columns else None
-            texts, faults = with_structures(reading, texts, whole, more)
-        values, bad = convert(texts, reading.every_field, _near(reference, hit))
-        columns = hit.columns.drop(MORE, strict=False) if MORE in values.columns else hit.columns
-        before = hit.texts.drop(MORE, strict=False) if MORE in texts.columns else hit.texts
-        hit = _Group(hit.rows, columns.hstack(values), before.hstack(texts), [*hit.faults, *faults, *bad])
+    if not took.matched.all():
+        hit, rest = group.where(took.matched), group.where(~took.matched)
+    if took.texts.width:
+        columns = hit.columns.drop(MORE, strict=False) if MORE in took.values.columns else hit.columns
+        before = hit.texts.drop(MORE, strict=False) if MORE in took.texts.columns else hit.texts
+        faults = [*hit.faults, *took.faults]
+        hit = _Group(hit.rows, columns.hstack(took.values), before.hstack(took.texts), faults)
     return hit, rest
 
 

@@ -13,7 +13,8 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.clock.reading import Reference
-from kinglet.definition.schema import EventMapping, ParserFile, Scalar
+from kinglet.definition.schema import EventMapping, ParserFile
+from kinglet.definition.section import Scalar
 from kinglet.errors import ModelError, did_you_mean
 from kinglet.model.schema import Attribute, Entity, Model, ModelClass, enum_value
 

@@ -144,12 +144,12 @@ def _value(column: pl.Series) -> _Column:
     if dtype == pl.String or isinstance(dtype, pl.Enum | pl.Categorical):
         text = column.cast(pl.String)
         if _needs_escapes(text.head(100)) or _needs_escapes(text):
-            return _Column(_encoded(text))
+            return _Column(json_values(text))
         return _Column(text, quoted=True)
     if isinstance(dtype, pl.Datetime):
         return _Column(iso_text(column), quoted=True)
     if isinstance(dtype, pl.List):
-        return _Column(_encoded(column.set(column.list.len() == 0, None)))
+        return _Column(json_values(column.set(column.list.len() == 0, None)))
     if dtype.is_float():
         column = column.set(~column.is_finite(), None)
     return _Column(column.cast(pl.String))
@@ -159,7 +159,7 @@ def _needs_escapes(text: pl.Series) -> bool:
     return bool(text.str.contains_any(_ESCAPED).any())
 
 
-def _encoded(column: pl.Series) -> pl.Series:
+def json_values(column: pl.Series) -> pl.Series:
     """Values through the JSON encoder of the engine."""
     whole = column.alias("v").to_frame().select(pl.struct("v").struct.json_encode()).to_series()
     text = whole.str.strip_prefix('{"v":').str.strip_suffix("}")

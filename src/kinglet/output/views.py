@@ -7,9 +7,9 @@ from typing import Protocol
 import polars as pl
 
 from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import MORE, Plan
+from kinglet.engine.plan import Plan
 from kinglet.model.mapping import Leaf, MappingPlan
-from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, nested
+from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
 
 
 class View(Protocol):
@@ -30,6 +30,7 @@ class FieldsView:
 
     def __init__(self, plan: Plan) -> None:
         self.layout: Layout = {name: name for name in plan.schema}
+        self.json = [name for name in plan.json_fields if name in self.layout]
 
     def table(self, parsed: Parsed) -> pl.DataFrame:
         return parsed.events()
@@ -38,7 +39,7 @@ class FieldsView:
         return _flat(parsed.events())
 
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
-        return json_lines(parsed.events(), self.layout, end, raw=[MORE] if MORE in self.layout else ())
+        return json_lines(parsed.events(), self.layout, end, raw=self.json)
 
 
 class ModelView:
@@ -67,7 +68,12 @@ class ModelView:
             layout: Layout = {
                 leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves
             }
-            text = json_lines(_applied(parsed, part, mapping), layout, end, raw=[f"unmapped.{MORE}"])
+            text = json_lines(
+                _applied(parsed, part, mapping),
+                layout,
+                end,
+                raw=[f"unmapped.{name}" for name in parsed.plan.json_fields],
+            )
             frames.append(pl.DataFrame([part.frame["row"], text.alias("json")]))
         return parsed.in_order(frames).to_series()
 
@@ -95,7 +101,7 @@ def _mapping(plan: Plan, part: Part) -> MappingPlan:
 
 def _applied(parsed: Parsed, part: Part, mapping: MappingPlan) -> pl.DataFrame:
     frame = part.frame.with_columns(parsed.constants())
-    if part.variant is None:  # where even the envelope did not match, its fields are missing
+    if part.variant is None or parsed.plan.steps:  # fields that only other events have are missing
         fields = parsed.plan.fields.items()
         frame = frame.with_columns(_nulls(name, dtype) for name, dtype in fields if name not in frame.columns)
     return mapping.apply(frame, parsed.references(part))
@@ -111,6 +117,10 @@ def _flat(frame: pl.DataFrame) -> pl.DataFrame:
     for column in frame:
         if isinstance(column.dtype, pl.List):
             inner = column.dtype.inner
+            if isinstance(inner, pl.Struct) and any(isinstance(item.dtype, pl.List) for item in inner.fields):
+                column = json_values(column)
+                columns.append(column)
+                continue
             if isinstance(inner, pl.Struct):
                 column = (
                     column.to_frame()

@@ -1,0 +1,1 @@
+"""Steps: operations on the fields of events after extraction."""

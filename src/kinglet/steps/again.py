@@ -1,0 +1,119 @@
+"""Steps that read a field once more: by a pattern, a regex, structure, or with another parser."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.clock.reading import INSTANT, Reference
+from kinglet.engine.convert import Faults
+from kinglet.engine.plan import MORE, Plan, Reading
+from kinglet.engine.taking import take
+from kinglet.raw.cutting import EventBatch
+from kinglet.raw.sources import Source
+from kinglet.steps.plan import Fields, placed
+
+VARIANT = "_variant"
+"""What stands behind a field's name in that of the field which says how another parser read it."""
+
+
+class ParseAgain(NamedTuple):
+    """The fields of a reading from a field's text; text that it does not match is a fault, unless optional."""
+
+    name: str
+    reading: Reading
+    optional: bool
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        if self.name not in frame.columns:
+            return frame, []
+        asked = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
+        rows = asked.arg_true()
+        some = frame[self.name].gather(rows)
+        near = reference.gather(frame["#source"].gather(rows)) if isinstance(reference, pl.Series) else reference
+        found = take(self.reading, some, near)
+        faults: Faults = []
+        if not self.optional:
+            missed = asked if found is None else asked.scatter(rows.filter(found.matched), False)
+            faults.append((f"not-read:{self.name}", missed))
+        if found is None:
+            return frame, faults
+        hit = rows.filter(found.matched)
+        no = pl.Series([False]).new_from_index(0, frame.height)
+        for column in found.values.get_columns():
+            whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
+            value = whole.scatter(hit, column)
+            if column.name == MORE and MORE in frame.columns:
+                value = value.zip_with(value.is_not_null(), frame[MORE])
+            frame = placed(frame, column.name, value, no.scatter(hit, True))
+        faults += [(name, no.scatter(hit.filter(bad), True)) for name, bad in found.faults]
+        return frame, faults
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        given = {item.name: item.dtype for item in self.reading.every_field}
+        return before | (given if self.name in before else {})
+
+
+class Hand(NamedTuple):
+    """The fields of another parser from a field's text, and under the field's name and VARIANT how it was read."""
+
+    name: str
+    plan: Plan
+    optional: bool
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        if self.name not in frame.columns:
+            return frame, []
+        asked = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
+        faults: Faults = []
+        for moment, rows in _by_moment(frame, asked.arg_true(), reference):
+            frame, more = self._read(frame, rows, moment)
+            faults += more
+        return frame, faults
+
+    def _read(self, frame: pl.DataFrame, rows: pl.Series, moment: datetime) -> tuple[pl.DataFrame, Faults]:
+        """Events of which some are read by the other parser, its stamps near a moment."""
+        from kinglet.engine.running import Options, parse_batch
+
+        numbers = pl.int_range(len(rows), eager=True)
+        texts = pl.DataFrame(
+            [numbers.alias("line"), numbers.alias("offset"), frame[self.name].gather(rows).alias("raw")]
+        )
+        batch = EventBatch((Source(self.name, moment),), texts)
+        events = parse_batch(self.plan, batch, Options(moment)).events()
+        no = pl.Series([False]).new_from_index(0, frame.height)
+        mine = no.scatter(rows, True)
+        for column in (*(events[name] for name in self.plan.fields), events["variant"].alias(self.name + VARIANT)):
+            whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
+            frame = placed(frame, column.name, whole.scatter(rows, column), mine)
+        times = pl.Series("time", [None], dtype=events.schema["time"]).new_from_index(0, frame.height)
+        frame = frame.with_columns(pl.coalesce("time", times.scatter(rows, events["time"])))
+        faults: Faults = []
+        for fault in events["faults"].explode().drop_nulls().unique(maintain_order=True):
+            if not self.optional or fault != "no-match":
+                bad = rows.filter(events["faults"].list.contains(fault))
+                faults.append((f"{self.name}/{fault}", no.scatter(bad, True)))
+        return frame, faults
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        if self.name not in before:
+            return before
+        return before | dict(self.plan.fields) | {self.name + VARIANT: pl.String()}
+
+
+def _by_moment(frame: pl.DataFrame, rows: pl.Series, reference: Reference) -> Iterator[tuple[datetime, pl.Series]]:
+    """Events by the reference of their logs."""
+    if not isinstance(reference, pl.Series):
+        if len(rows):
+            yield reference, rows
+        return
+    near = reference.gather(frame["#source"].gather(rows)).cast(INSTANT)
+    for moment in near.unique(maintain_order=True):
+        yield moment, rows.filter(near == moment)

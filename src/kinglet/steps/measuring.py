@@ -1,0 +1,61 @@
+"""The step that turns numbers into metric points."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.clock.reading import Reference
+from kinglet.engine.convert import Faults
+from kinglet.steps.plan import Fields, placed
+
+LABEL = pl.Struct({"name": pl.String(), "value": pl.String()})
+POINT = pl.Struct({"name": pl.String(), "value": pl.Float64(), "labels": pl.List(LABEL)})
+POINTS = pl.List(POINT)
+
+
+class Measure(NamedTuple):
+    """Points of an event: names and fields of numbers, and fields that tell points apart.
+
+    A number that is empty gives no point, an empty label is left out; points that the field holds already stay.
+    """
+
+    values: tuple[tuple[str, str], ...]
+    labels: tuple[str, ...]
+    to: str
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        there = [(name, field) for name, field in self.values if field in frame.columns]
+        if not there:
+            return frame, []
+        labels = [
+            pl.when(pl.col(field).is_not_null()).then(
+                pl.struct(pl.lit(field).alias("name"), pl.col(field).cast(pl.String).alias("value"))
+            )
+            for field in self.labels
+            if field in frame.columns
+        ]
+        told = (
+            pl.concat_list(labels).list.drop_nulls().cast(pl.List(LABEL))
+            if labels
+            else pl.lit([], dtype=pl.List(LABEL))
+        )
+        points = [
+            pl.when(pl.col(field).is_not_null()).then(
+                pl.struct(
+                    pl.lit(name).alias("name"), pl.col(field).cast(pl.Float64).alias("value"), told.alias("labels")
+                )
+            )
+            for name, field in there
+        ]
+        made = pl.concat_list(points).list.drop_nulls().cast(POINTS)
+        if self.to in frame.columns:
+            made = pl.concat_list(pl.col(self.to).fill_null(pl.lit([], dtype=POINTS)), made)
+        found = frame.select(pl.when(made.list.len() > 0).then(made)).to_series()
+        return placed(frame, self.to, found, where), []
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before | ({self.to: POINTS} if {field for _, field in self.values} & set(before) else {})

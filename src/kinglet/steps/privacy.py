@@ -1,0 +1,76 @@
+"""Steps for personal data: mask, and hash with a key (HMAC, RFC 2104, with SHA-256)."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import os
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.clock.reading import Reference
+from kinglet.engine.convert import Faults
+from kinglet.errors import UsageError
+from kinglet.steps.plan import Fields, placed
+
+
+class Mask(NamedTuple):
+    """Characters of fields as `*`, but for some at the end; a value that is no longer than those is all masked."""
+
+    names: tuple[str, ...]
+    show: int
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        for name in self.names:
+            if name in frame.columns:
+                column = pl.col(name).cast(pl.String)
+                shown = pl.when(column.str.len_chars() > self.show).then(self.show).otherwise(0)
+                hidden = column.str.head(column.str.len_chars() - shown).str.replace_all(r"(?s:.)", "*")
+                value = frame.select(hidden + column.str.tail(shown)).to_series()
+                frame = placed(frame, name, value, where)
+        return frame, []
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before | {name: pl.String() for name in self.names if name in before}
+
+
+class Hash(NamedTuple):
+    """Fields as the first digits of their keyed hashes in base 16; key: the environment variable that has it."""
+
+    names: tuple[str, ...]
+    key: str
+    digits: int
+    label: str
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        key = self.secret()
+        for name in self.names:
+            if name in frame.columns:
+                text = frame[name].cast(pl.String)
+                some = text if where is None else text.filter(where)
+                known = {
+                    value: hmac.new(key, value.encode(), hashlib.sha256).hexdigest()[: self.digits]
+                    for value in some.drop_nulls().unique().to_list()
+                }
+                value = text.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
+                frame = placed(frame, name, value, where)
+        return frame, []
+
+    def secret(self) -> bytes:
+        """The key.
+
+        Raises:
+            UsageError: there is none.
+        """
+        key = os.environ.get(self.key, "")
+        if not key:
+            raise UsageError(f"{self.label} needs a key in the environment variable {self.key}; set it before the call")
+        return key.encode()
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before | {name: pl.String() for name in self.names if name in before}

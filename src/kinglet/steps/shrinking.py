@@ -1,0 +1,75 @@
+"""Steps that make events smaller: roll fields into one, shorten or drop the raw text, drop the event."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.clock.reading import Reference
+from kinglet.engine.convert import Faults
+from kinglet.engine.plan import MORE
+from kinglet.steps.plan import Fields, placed
+
+
+class Roll(NamedTuple):
+    """Several fields as one JSON object, without those that are empty; null where all are."""
+
+    names: tuple[str, ...]
+    to: str
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        from kinglet.output.json_text import json_lines
+
+        there = [name for name in self.names if name in frame.columns]
+        if not there:
+            return frame, []
+        text = json_lines(frame, {name: name for name in there}, raw=[MORE])
+        frame = placed(frame, self.to, text.set(text == "{}", None), where)
+        if where is None:
+            return frame.drop(name for name in there if name != self.to), []
+        return frame.with_columns(frame[name].set(where, None) for name in there if name != self.to), []
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        if not set(self.names) & set(before):
+            return before
+        left = {name: dtype for name, dtype in before.items() if not always or name not in self.names}
+        return left | {self.to: pl.String()}
+
+
+class Raw(NamedTuple):
+    """The raw text of complete events, cut after so many characters, or dropped; others keep theirs."""
+
+    shorten: int | None
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        complete = frame["state"] == "complete"
+        where = complete if where is None else complete & where
+        raw = frame["raw"]
+        short = raw.new_from_index(0, 0) if self.shorten is None else raw.str.head(self.shorten)
+        value = raw.set(where, None) if self.shorten is None else short.zip_with(where, raw)
+        return frame.with_columns(value.alias("raw")), []
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before
+
+
+class Drop(NamedTuple):
+    """The event is dropped; the reason stands among its faults."""
+
+    reason: str
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        every = pl.Series([True]).new_from_index(0, frame.height) if where is None else where
+        dropped = pl.Series("state", ["dropped"], dtype=frame.schema["state"])
+        states = frame["state"].zip_with(~every, dropped.new_from_index(0, frame.height))
+        return frame.with_columns(states.alias("state")), [(f"dropped:{self.reason}", every)]
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before

@@ -1,0 +1,156 @@
+"""Steps on values: convert, replace, split, join."""
+
+from __future__ import annotations
+
+import json
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.clock.reading import Reference
+from kinglet.engine.convert import Faults, convert
+from kinglet.engine.plan import FieldPlan
+from kinglet.steps.plan import Fields, placed
+
+LIST = pl.List(pl.String())
+
+
+class Convert(NamedTuple):
+    """Fields as other types; a value that is none of its type is a fault and becomes null.
+
+    lists: fields whose text is a JSON list, which become lists of text.
+    """
+
+    items: tuple[FieldPlan, ...]
+    lists: tuple[str, ...] = ()
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        found: Faults = []
+        near = reference.gather(frame["#source"]) if isinstance(reference, pl.Series) else reference
+        for item in self.items:
+            if item.name not in frame.columns:
+                continue
+            if frame.schema[item.name] == item.dtype and item.dtype != pl.String():
+                continue
+            value, faults = _converted(frame[item.name], item, near)
+            found += faults
+            frame = placed(frame, item.name, value, where)
+        for name in self.lists:
+            if name in frame.columns and frame.schema[name] == pl.String():
+                value, bad = _as_list(frame[name])
+                found.append((f"bad-value:{name}", bad))
+                frame = placed(frame, name, value, where)
+        return frame, found
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        after = before | {item.name: item.dtype for item in self.items if item.name in before}
+        return after | {name: LIST for name in self.lists if name in before}
+
+
+def _converted(column: pl.Series, item: FieldPlan, reference: Reference) -> tuple[pl.Series, Faults]:
+    if column.dtype.is_float() and item.dtype == pl.Int64():
+        value = column.cast(pl.Int64, strict=False)
+        bad = column.is_not_null() & (value.is_null() | (value.cast(pl.Float64) != column)).fill_null(True)
+        return value.set(bad, None), [(f"bad-value:{item.name}", bad)]
+    text = column if column.dtype == pl.String() else _as_text(column)
+    values, faults = convert(pl.DataFrame([text.alias(item.name)]), [item], reference)
+    return values[item.name], faults
+
+
+def _as_text(column: pl.Series) -> pl.Series:
+    text = column.cast(pl.String)
+    return text.str.strip_suffix(".0") if column.dtype.is_float() else text
+
+
+def _as_list(column: pl.Series) -> tuple[pl.Series, pl.Series]:
+    texts = column.drop_nulls().unique().to_list()
+    lists: list[list[str] | None] = []
+    for text in texts:
+        try:
+            value = json.loads(text, strict=False)
+        except (ValueError, RecursionError):
+            value = None
+        lists.append([_item(item) for item in value] if isinstance(value, list) else None)
+    places = column.replace_strict(texts, list(range(len(texts))), default=None, return_dtype=pl.UInt32)
+    found = pl.Series(lists, dtype=LIST).gather(places)
+    return found, found.is_null() & column.is_not_null()
+
+
+def _item(value: object) -> str:
+    return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+
+
+class Replace(NamedTuple):
+    """Text of a regex by other text, wherever it stands in a field."""
+
+    name: str
+    regex: str
+    with_: str
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        if self.name not in frame.columns:
+            return frame, []
+        return placed(frame, self.name, frame[self.name].str.replace_all(self.regex, self.with_), where), []
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before
+
+
+class Split(NamedTuple):
+    """The parts of a text in fields of their own, or as a list; what is more than fields stays with the last."""
+
+    name: str
+    at: str
+    into: tuple[str, ...]
+    to: str | None
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        if self.name not in frame.columns:
+            return frame, []
+        text = frame[self.name]
+        if self.to is not None:
+            return placed(frame, self.to, text.str.split(self.at), where), []
+        if len(self.into) == 1:
+            return placed(frame, self.into[0], text, where), []
+        parts = text.str.splitn(self.at, len(self.into)).struct.unnest()
+        for name, part in zip(self.into, parts.get_columns(), strict=True):
+            frame = placed(frame, name, part, where)
+        return frame, []
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        if self.name not in before:
+            return before
+        return before | ({self.to: LIST} if self.to is not None else dict.fromkeys(self.into, pl.String()))
+
+
+class Join(NamedTuple):
+    """Fields, and the items of those that are lists, as one text; null where all are empty."""
+
+    names: tuple[str, ...]
+    with_: str
+    to: str
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """See `Action`."""
+        some = [_joined(frame[name], self.with_).alias(name) for name in self.names if name in frame.columns]
+        if not some:
+            return frame, []
+        text = pl.DataFrame(some).select(pl.concat_str(pl.all(), separator=self.with_, ignore_nulls=True)).to_series()
+        some_value = pl.DataFrame(some).select(pl.any_horizontal(pl.all().is_not_null())).to_series()
+        return placed(frame, self.to, text.set(~some_value, None), where), []
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before | ({self.to: pl.String()} if set(self.names) & set(before) else {})
+
+
+def _joined(column: pl.Series, with_: str) -> pl.Series:
+    if isinstance(column.dtype, pl.List):
+        return column.cast(LIST).list.join(with_)
+    return _as_text(column)
