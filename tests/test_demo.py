@@ -10,6 +10,7 @@ import unittest
 from contextlib import redirect_stdout
 from io import StringIO
 from pathlib import Path
+from unittest import mock
 
 import polars as pl
 
@@ -24,7 +25,7 @@ from tests.helpers import ROOT, InFolder, kinglet
 DOCUMENTED = [
     ipaddress.ip_network(net) for net in ("192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32")
 ]
-FENCE = re.compile(r"```(\w+)\n(.*?)```", re.DOTALL)
+FENCE = re.compile(r"```(\w+)(?: (\S+))?\n(.*?)```", re.DOTALL)
 
 
 class Scenario(unittest.TestCase):
@@ -120,13 +121,17 @@ class Documents(InFolder):
 
     def test_parsers_in_the_documents_load_and_their_python_runs(self) -> None:
         write_demo(self.folder / "kinglet-demo")
+        self.enterContext(mock.patch.dict("os.environ", MARRAM_KEY="tide"))
         found = 0
         for path in [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]:
-            for language, text in FENCE.findall(path.read_text(encoding="utf-8")):
+            for language, name, text in FENCE.findall(path.read_text(encoding="utf-8")):
+                if name:
+                    self.write(name, text)
                 with self.subTest(document=path.name, text=text[:40]):
                     if language == "yaml" and text.startswith("kinglet: 1"):
                         parser = package.load(text)
-                        self.assertTrue(all(outcome.good for outcome in package.check_cases(parser)))
+                        wrong = [item.differences for item in package.check_cases(parser) if not item.good]
+                        self.assertEqual([], wrong)
                         found += 1
                     elif language == "python":
                         with redirect_stdout(StringIO()):

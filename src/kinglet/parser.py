@@ -60,6 +60,18 @@ class Parser:
         """Every field that an event of this parser can have, with its type."""
         return dict(self.plan.fields)
 
+    def read_tables(self) -> None:
+        """Reads the tables that steps look things up in, which parsing does otherwise when it needs them.
+
+        Raises:
+            ParserFileError: a table cannot be read.
+        """
+        from kinglet.steps.tables import Lookup, Translate
+
+        for step in self.plan.steps:
+            if isinstance(step.action, Lookup | Translate):
+                step.action.ready()
+
     def with_steps(self, *, without: Collection[int] = (), until: int | None = None) -> Parser:
         """The same parser with fewer steps, and without its mapping, which may need them.
 

@@ -39,7 +39,7 @@ Finding = tuple[str, str, str]
 
 
 def advice(parser: Parser) -> list[Advice]:
-    """Advice on the time rules of a parser, in the order of the file."""
+    """Advice on the time rules and steps of a parser, in the order of the file."""
     found: list[Advice] = []
     where = paths(parser.definition, parser.document)
     for rule, path in zip(_rules(parser), where, strict=True):
@@ -47,7 +47,24 @@ def advice(parser: Parser) -> list[Advice]:
             for key, message, hint in judge(rule, parser):
                 place = parser.document.place((*path, key))
                 found.append(Advice(place, ".".join(map(str, (*path, key))), message, hint))
+    for number, message, hint in _shown_in_raw(parser):
+        steps: tuple[str | int, ...] = ("steps", number - 1)
+        found.append(Advice(parser.document.place(steps), f"steps[{number - 1}]", message, hint))
     return found
+
+
+def _shown_in_raw(parser: Parser) -> Iterator[tuple[int, str, str]]:
+    """Steps that hide values which the raw text still shows."""
+    from kinglet.steps.privacy import Hash, Mask
+
+    drops = any(step.operation == "raw" and step.when is None for step in parser.plan.steps)
+    for step in parser.plan.steps:
+        if isinstance(step.action, Hash | Mask) and not drops:
+            done = "hashed" if isinstance(step.action, Hash) else "masked"
+            names = ", ".join(f"`{name}`" for name in step.action.names)
+            verb = "are" if len(step.action.names) > 1 else "is"
+            stay = "stay" if len(step.action.names) > 1 else "stays"
+            yield step.number, f"{names} {verb} {done}, but {stay} in the raw text", "add the step `raw: drop`"
 
 
 def _rules(parser: Parser) -> Iterator[_Rule]:

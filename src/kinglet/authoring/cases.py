@@ -59,7 +59,7 @@ def _differences(parser: Parser, case: Case) -> list[Difference]:
         got = f"{event['state']} ({' '.join(event['faults'])})"
         found.insert(0, Difference("state", "complete", got))
     if case.model:
-        mapped = next(result.to_model())
+        mapped = next(result.to_model(), {})
         for path, expected in case.model.items():
             if difference := _difference(path, expected, _at(mapped, path)):
                 found.append(difference)

@@ -68,7 +68,7 @@ def trace(parser: Parser, bare: Result, line: int) -> Trace:
     size = start = _size(plan, parsed, part, frame)
     stages: list[Stage] = []
     for step in plan.steps:
-        after = apply_one(step, frame, plan.ways, near)
+        after = apply_one(step, frame, near)
         now = _fields(after)
         changes = [Change(name, before.get(name), now.get(name)) for name in dict.fromkeys((*before, *now))]
         changed = tuple(change for change in changes if change.before != change.after)

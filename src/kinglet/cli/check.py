@@ -34,6 +34,7 @@ def command(parsers: tuple[str, ...], as_json: bool) -> None:
     failed = 0
     for name in parsers:
         loaded = load(name)
+        loaded.read_tables()
         outcomes = check_cases(loaded)
         gaps = {
             variant.name: variant.mapping

@@ -115,7 +115,7 @@ class Measure(Section):
     """Numbers as metric points."""
 
     values: dict[str, str] = Field(min_length=1, description="names of metrics and the fields of their values")
-    labels: list[str] = Field([], description="fields that tell points apart")
+    labels: Annotated[list[str], BeforeValidator(as_list)] = Field([], description="fields that tell points apart")
     to: str = Field("points", description="the field of the list of points")
 
 

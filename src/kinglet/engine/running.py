@@ -115,7 +115,7 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
     if plan.steps:
         from kinglet.steps.plan import apply
 
-        parts = tuple(Part(part.variant, apply(plan.steps, part.frame, plan.ways, reference)) for part in parts)
+        parts = tuple(Part(part.variant, apply(plan.steps, part.frame, reference)) for part in parts)
     return Parsed(plan, batch.sources, parts, batch.bytes_read, reference)
 
 

@@ -253,7 +253,12 @@ def sql(text: str, fields: Mapping[str, pl.DataType]) -> pl.Expr:
         expression = pl.sql_expr(_quoted_fields(text, fields))
         names = expression.meta.root_names()
     except pl.exceptions.PolarsError as error:
-        raise ValueError(f"`{text}` is not a SQL expression: {str(error).splitlines()[0]}") from None
+        reason = str(error).splitlines()[0]
+        word = re.fullmatch(r"unsupported function '(\w+)'", reason)
+        if word is None or re.search(rf"\b{word[1]}\s*\(", text):
+            raise ValueError(f"`{text}` is not a SQL expression: {reason}") from None
+        names = [word[1]]  # a word that SQL takes for a function, such as `user`
+        expression = pl.col(word[1])
     for name in names:
         if name not in fields:
             hint = did_you_mean(name, fields, f"for a fixed text write \"'{name}'\"")

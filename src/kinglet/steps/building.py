@@ -21,7 +21,7 @@ from kinglet.patterns.types import STRUCTURES
 from kinglet.steps.again import Hand, ParseAgain
 from kinglet.steps.fields import Assignment, Remove, Rename, Set
 from kinglet.steps.measuring import Measure
-from kinglet.steps.plan import ALWAYS, Action, Fields, StepPlan
+from kinglet.steps.plan import ALWAYS, Action, Fields, Needs, StepPlan
 from kinglet.steps.privacy import Hash, Mask
 from kinglet.steps.shrinking import Drop, Raw, Roll
 from kinglet.steps.tables import Lookup, Table, Translate
@@ -127,26 +127,24 @@ def after_steps(steps: Collection[StepPlan], before: Fields) -> Fields:
     return before
 
 
-def _condition(here: _Here, step: Step) -> tuple[pl.Expr | None, frozenset[str]]:
+def _condition(here: _Here, step: Step) -> tuple[pl.Expr | None, Needs]:
     if step.when is None:
-        return None, frozenset()
+        return None, ()
     found = _expression(here, ("when",), step.when)
     if found is None:
-        return None, frozenset()
+        return None, ()
     expression, dtype, needs = found
     if dtype != pl.Boolean():
         here.report(("when",), f"`{step.when}` is no condition", "compare something: `code = 4102`, `user LIKE 'm.%'`")
     return expression, needs
 
 
-def _expression(
-    here: _Here, key: tuple[str | int, ...], text: str
-) -> tuple[pl.Expr, pl.DataType, frozenset[str]] | None:
+def _expression(here: _Here, key: tuple[str | int, ...], text: str) -> tuple[pl.Expr, pl.DataType, Needs] | None:
     """A SQL expression, the type of its value, and the fields it uses."""
     known = {**ALWAYS, **here.types}
     try:
         expression = sql(text, known)
-        needs = frozenset(expression.meta.root_names())
+        needs = tuple((name, known[name]) for name in dict.fromkeys(expression.meta.root_names()))
         dtype = pl.DataFrame(schema=known).select(expression.alias("value")).schema["value"]
     except ValueError as error:
         message, _, hint = str(error).partition("; ")
@@ -168,7 +166,7 @@ def _set(here: _Here, step: Step) -> Action | None:
                 continue
             expression, dtype, needs = made
         else:
-            expression, needs = pl.lit(value), frozenset[str]()
+            expression, needs = pl.lit(value), ()
             dtype = pl.Boolean() if isinstance(value, bool) else pl.Int64() if isinstance(value, int) else pl.Float64()
         if dtype.is_integer():
             dtype = pl.Int64()
@@ -184,9 +182,7 @@ def _set(here: _Here, step: Step) -> Action | None:
         before = here.types.get(name)
         if name in RESERVED or before is None:
             here.free(key, name, dtype)
-        known = {**ALWAYS, **here.types}
-        types = tuple((field, known[field]) for field in needs)
-        found.append(Assignment(name, expression, dtype, needs, types))
+        found.append(Assignment(name, expression, dtype, needs))
     return Set(tuple(found))
 
 

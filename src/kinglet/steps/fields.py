@@ -9,7 +9,7 @@ import polars as pl
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import RESERVED
-from kinglet.steps.plan import ALWAYS, Fields, placed, selected
+from kinglet.steps.plan import ALWAYS, Fields, Needs, placed, selected
 
 
 class Assignment(NamedTuple):
@@ -18,8 +18,7 @@ class Assignment(NamedTuple):
     name: str
     expression: pl.Expr
     dtype: pl.DataType
-    needs: frozenset[str]
-    types: tuple[tuple[str, pl.DataType], ...]
+    needs: Needs
 
 
 class Set(NamedTuple):
@@ -31,7 +30,7 @@ class Set(NamedTuple):
         """See `Action`."""
         before = frame
         for item in self.assignments:
-            value = selected(before, item.expression, item.needs, dict(item.types)).cast(item.dtype)
+            value = selected(before, item.expression, item.needs).cast(item.dtype)
             frame = placed(frame, item.name, value, where)
         return frame, []
 

@@ -20,6 +20,8 @@ ALWAYS: Mapping[str, pl.DataType] = {
 """The columns besides fields that conditions and expressions may use."""
 
 Fields = dict[str, pl.DataType]
+Needs = tuple[tuple[str, pl.DataType], ...]
+"""The fields that an expression uses, and their types at that step."""
 
 
 class Action(Protocol):
@@ -47,7 +49,7 @@ class StepPlan(NamedTuple):
     action: Action
     when: str | None = None
     condition: pl.Expr | None = None
-    needs: frozenset[str] = frozenset()
+    needs: Needs = ()
     json_field: str | None = None
 
     @property
@@ -56,20 +58,16 @@ class StepPlan(NamedTuple):
         return f"step {self.number}, {self.operation}" + (f" ({self.note})" if self.note else "")
 
 
-def apply(
-    steps: Sequence[StepPlan], frame: pl.DataFrame, types: Mapping[str, pl.DataType], reference: Reference
-) -> pl.DataFrame:
-    """Events after all steps; types: of every field that there can be on the way."""
+def apply(steps: Sequence[StepPlan], frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
+    """Events after all steps."""
     for step in steps:
-        frame = apply_one(step, frame, types, reference)
+        frame = apply_one(step, frame, reference)
     return frame
 
 
-def apply_one(
-    step: StepPlan, frame: pl.DataFrame, types: Mapping[str, pl.DataType], reference: Reference
-) -> pl.DataFrame:
+def apply_one(step: StepPlan, frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
     """Events after a step. Dropped events stay as they are."""
-    where = _where(step, frame, types)
+    where = _where(step, frame)
     if where is not None and not where.any():
         return frame
     frame, faults = step.action.act(frame, where, reference)
@@ -77,19 +75,17 @@ def apply_one(
     return with_faults(frame, [(name, bad) for name, bad in faults if bad.any()])
 
 
-def _where(step: StepPlan, frame: pl.DataFrame, types: Mapping[str, pl.DataType]) -> pl.Series | None:
+def _where(step: StepPlan, frame: pl.DataFrame) -> pl.Series | None:
     """The events that a step is done to; None for all."""
     where = frame["state"] != "dropped"
     if step.condition is not None:
-        where = where & selected(frame, step.condition, step.needs, types).fill_null(False)
+        where = where & selected(frame, step.condition, step.needs).fill_null(False)
     return None if where.all() else where
 
 
-def selected(
-    frame: pl.DataFrame, expression: pl.Expr, needs: frozenset[str], types: Mapping[str, pl.DataType]
-) -> pl.Series:
+def selected(frame: pl.DataFrame, expression: pl.Expr, needs: Needs) -> pl.Series:
     """The value of an expression for each event, fields that they lack being null."""
-    missing = [pl.lit(None, dtype=types[name]).alias(name) for name in needs if name not in frame.columns]
+    missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in needs if name not in frame.columns]
     known = frame.with_columns(missing).with_columns(pl.col("state").cast(pl.String))
     found = known.select(expression.alias("value")).to_series()
     return found if len(found) == frame.height else found.new_from_index(0, frame.height)
