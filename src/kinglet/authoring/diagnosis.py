@@ -9,7 +9,6 @@ from typing import NamedTuple
 
 from kinglet.authoring.spans import Span, inside_of, spans, stamp_place
 from kinglet.engine.plan import Plan, Reading, VariantPlan
-from kinglet.extract.unread import unread
 from kinglet.patterns.atoms import matching_prefix
 from kinglet.patterns.types import STRUCTURES
 
@@ -96,6 +95,8 @@ def _of_step(plan: Plan, kind: str, name: str, text: str, start: int, end: int) 
         reading = getattr(step.action, "reading", None)
         if kind == "not-read" and reading is not None and getattr(step.action, "name", None) == name:
             if reading.structures and not reading.regexes:
+                from kinglet.extract.unread import unread
+
                 at, message = unread(reading.structures[0].structure, text)
                 return f"{step.label} finds {message}", start + at, end
             reach, expected = _reach(reading, text)
@@ -141,6 +142,8 @@ def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
         return Diagnosis(fault, "no variant comes into question", base, len(raw))
     end, expected, name, reading = best
     if not reading.regexes and reading.structures:
+        from kinglet.extract.unread import unread
+
         at, message = unread(reading.structures[0].structure, text)
         return Diagnosis(fault, f"{name} finds {message}", base + at, base + max(len(text), at + 1))
     at = base + max(end, 0)
@@ -164,6 +167,8 @@ def _candidates(plan: Plan, raw: str, held: Mapping[str, Span]) -> list[VariantP
 
 def _unread(plan: Plan, source: str, text: str, variant: str | None) -> tuple[int, str]:
     """Why the text of a slot does not have its structure."""
+    from kinglet.extract.unread import unread
+
     readings = [item.reading for item in plan.variants if item.name == variant]
     structure = next(item.structure for reading in readings for item in reading.structures if item.source == source)
     at, message = unread(structure, text)

@@ -43,9 +43,18 @@ def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, D
     """
     found = _document(source)
     try:
-        return ParserFile.model_validate(found.values), found
+        return _whole(found.values).model_validate(found.values), found
     except ValidationError as error:
         raise ParserFileError(_problems(error, found)) from None
+
+
+def _whole(values: Any) -> type[ParserFile]:
+    """The section that a file is; few have steps, whose sections take their time to get ready."""
+    if not isinstance(values, dict) or "steps" not in values:
+        return ParserFile
+    from kinglet.definition.steps import FileWithSteps
+
+    return FileWithSteps
 
 
 def ready_parsers() -> dict[str, FilePath]:
@@ -158,7 +167,7 @@ def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[Path, Any]:
 
 def _known_keys(path: Path) -> list[str]:
     """The keys that the section at a path knows."""
-    section: type[BaseModel] = ParserFile
+    section: type[BaseModel] = _whole(dict.fromkeys(path))
     for part in path:
         if isinstance(part, int):
             continue

@@ -5,24 +5,31 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from kinglet.definition.schema import ParserFile
+from kinglet.definition.steps import BESIDE, FileWithSteps, Step
 from kinglet.model.schema import load_model
-from kinglet.patterns.types import BASES, TYPES
+from kinglet.patterns.types import BASES, STRUCTURES, TYPES
 
 
 def file_schema() -> dict[str, Any]:
     """The schema (JSON Schema, draft 2020-12); class captions and slot types are enumerated in it."""
-    schema = ParserFile.model_json_schema(by_alias=True)
+    schema = FileWithSteps.model_json_schema(by_alias=True)
     sections = schema["$defs"]
     captions = [item.caption for item in load_model().classes()]
     sections["EventMapping"]["properties"]["class"]["examples"] = captions
     sections["EventMapping"]["properties"]["class"]["anyOf"][0]["enum"] = captions
     sections["Variant"]["properties"]["types"]["additionalProperties"]["examples"] = list(TYPES)
     sections["OwnType"]["properties"]["base"]["enum"] = list(BASES)
-    forms = ("pattern", "regex", "json", "pairs", "delimited")
+    forms = ("pattern", "regex", "json", "pairs", "delimited", "xml", "block", "fixed")
     alone = [{"required": [name]} for name in forms]
     sections["Variant"]["oneOf"] = [*alone, {"not": {"anyOf": alone}}]
-    schema["if"] = {"properties": {"envelope": {"type": "object"}}, "required": ["envelope"]}
+    sections["Envelope"]["oneOf"] = [*alone, {"required": ["syslog"]}]
+    again = [*alone, {"required": ["parser"]}]
+    sections["ParseAgain"]["oneOf"] = again
+    sections["Step"]["properties"]["convert"]["anyOf"][0]["additionalProperties"]["examples"] = [*TYPES, "list"]
+    names = [info.alias or name for name, info in Step.model_fields.items()]
+    sections["Step"]["oneOf"] = [{"required": [name]} for name in names if name not in BESIDE]
+    structured = {"type": "string", "pattern": rf":\s*({'|'.join(STRUCTURES)})\s*\}}"}
+    schema["if"] = {"properties": {"envelope": {"anyOf": [{"type": "object"}, structured]}}, "required": ["envelope"]}
     schema["else"] = {"properties": {"variants": {"items": {"anyOf": alone}}}}
     time = schema["properties"]["time"]
     schema["properties"]["time"] = {"anyOf": [time["items"], {"type": "array", "items": time["items"]}]}

@@ -7,6 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import BeforeValidator, Field, model_validator
 
 from kinglet.definition.forms import Form
+from kinglet.definition.schema import ParserFile
 from kinglet.definition.section import Scalar, Section, Texts, as_list
 
 
@@ -163,12 +164,18 @@ class Step(Section):
         return self
 
 
-_BESIDE = ("note", "when", "off")
+BESIDE = ("note", "when", "off")
 
 
 def operations(step: Step) -> list[str]:
     """The operations that a step names."""
     fields = type(step).model_fields
     return [
-        info.alias or name for name, info in fields.items() if name not in _BESIDE and getattr(step, name) is not None
+        info.alias or name for name, info in fields.items() if name not in BESIDE and getattr(step, name) is not None
     ]
+
+
+class FileWithSteps(ParserFile):
+    """A whole parser file."""
+
+    steps: list[Step] = Field([], description="what is done to the fields after they are read, in order")

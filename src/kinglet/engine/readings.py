@@ -4,36 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.clock.formats import parse_format
 from kinglet.definition.document import Document, Path
-from kinglet.definition.forms import DelimitedForm, Form, XmlForm
+from kinglet.definition.forms import DelimitedForm, Form
 from kinglet.definition.schema import Envelope
 from kinglet.engine.plan import MORE, RESERVED, FieldPlan, Reading, StructurePlan
 from kinglet.engine.syslog import HEADS
 from kinglet.errors import Problem, did_you_mean
-from kinglet.extract.blocks import Blocks
-from kinglet.extract.delimited import Delimited
-from kinglet.extract.fixed import Fixed
-from kinglet.extract.forms import Structure
-from kinglet.extract.json_objects import JsonObjects
-from kinglet.extract.pairs import Pairs
-from kinglet.extract.structured_data import StructuredData
-from kinglet.extract.xml_elements import XmlElements
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex
 from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
 from kinglet.patterns.types import STRUCTURES, TYPES, SlotType
 
+if TYPE_CHECKING:
+    from kinglet.extract.forms import Structure
+
 _KEPT = "_text"
-_IN_SLOTS: Mapping[str, type[Structure]] = {
-    "json": JsonObjects,
-    "pairs": Pairs,
-    "xml": XmlElements,
-    "block": Blocks,
-    "sdata": StructuredData,
-}
 
 
 @dataclass
@@ -89,26 +77,12 @@ def read_form(
         return _regex(work, path, form, shared)
     if isinstance(form, Envelope) and form.syslog is not None:
         return _syslog(work, path, form, shared)
-    structure = structure_of(form)
-    if structure is None:
+    if not form.forms:
         return Reading((), ())
-    plan = _structure(work, path, form, _Part(structure, None, "", _types_of(form)), shared)
+    from kinglet.engine.structure_forms import structure_of
+
+    plan = _structure(work, path, form, _Part(structure_of(form), None, "", _types_of(form)), shared)
     return Reading((), (), structures=(plan,))
-
-
-def structure_of(form: Form) -> Structure | None:
-    """The structure that a text of a form is."""
-    if form.json_ is not None:
-        return JsonObjects()
-    if form.pairs is not None:
-        return Pairs() if form.pairs is True else Pairs(form.pairs.between, form.pairs.equals, form.pairs.quote)
-    if form.delimited is not None:
-        return Delimited(form.delimited.names, form.delimited.delimiter, form.delimited.quote)
-    if form.xml is not None:
-        return XmlElements(form.xml.by if isinstance(form.xml, XmlForm) else None)
-    if form.block is not None:
-        return Blocks() if form.block is True else Blocks(form.block.equals)
-    return Fixed(form.fixed) if form.fixed is not None else None
 
 
 def _types_of(form: Form) -> dict[str, str]:
@@ -135,7 +109,7 @@ def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mappi
         else:
             key = form.keys.get(name, name).removeprefix(part.prefix)
             bare = key.removeprefix("log_")
-            renamed = key != bare and bare in RESERVED and not isinstance(part.structure, Delimited | Fixed)
+            renamed = key != bare and bare in RESERVED and part.structure.name not in ("delimited", "fixed")
             keys.append(bare if renamed else key)
             items.append(FieldPlan(name, work.type_of(name, kind)))
     return StructurePlan(part.structure, part.source, part.prefix, tuple(keys), tuple(items))
@@ -168,6 +142,8 @@ def _syslog(work: Context, path: Path, form: Envelope, shared: Mapping[str, str]
     taken = dict(shared) | dict.fromkeys(head.types, "the head")
     structures: tuple[StructurePlan, ...] = ()
     if head.data is not None:
+        from kinglet.extract.structured_data import StructuredData
+
         part = _Part(StructuredData(), head.data, "", _types_of(form))
         structures = (_structure(work, path, form, part, taken),)
     elif form.types or form.keys:
@@ -200,7 +176,9 @@ def read_pattern(
         prefix = "" if slot.source.startswith("{:") else f"{name}."
         mine = {name: kind for name, kind in left.items() if form.keys.get(name, name).startswith(prefix)}
         left = {name: kind for name, kind in left.items() if name not in mine}
-        part = _Part(_IN_SLOTS[slot.type](), slot.name, prefix, mine)
+        from kinglet.engine.structure_forms import IN_SLOTS
+
+        part = _Part(IN_SLOTS[slot.type](), slot.name, prefix, mine)
         plans.append(_structure(work, whole, form, part, taken))
     for name in left:
         known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in some)

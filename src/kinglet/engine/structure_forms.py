@@ -1,0 +1,39 @@
+"""The structure that a form, or a slot of a pattern, is read as."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from kinglet.definition.forms import Form, XmlForm
+from kinglet.extract.blocks import Blocks
+from kinglet.extract.delimited import Delimited
+from kinglet.extract.fixed import Fixed
+from kinglet.extract.forms import Structure
+from kinglet.extract.json_objects import JsonObjects
+from kinglet.extract.pairs import Pairs
+from kinglet.extract.structured_data import StructuredData
+from kinglet.extract.xml_elements import XmlElements
+
+IN_SLOTS: Mapping[str, type[Structure]] = {
+    "json": JsonObjects,
+    "pairs": Pairs,
+    "xml": XmlElements,
+    "block": Blocks,
+    "sdata": StructuredData,
+}
+"""The structures that slots can have, by their types."""
+
+
+def structure_of(form: Form) -> Structure:
+    """The structure that a text of a form is; of one that names no structure, columns at fixed positions."""
+    if form.json_ is not None:
+        return JsonObjects()
+    if form.pairs is not None:
+        return Pairs() if form.pairs is True else Pairs(form.pairs.between, form.pairs.equals, form.pairs.quote)
+    if form.delimited is not None:
+        return Delimited(form.delimited.names, form.delimited.delimiter, form.delimited.quote)
+    if form.xml is not None:
+        return XmlElements(form.xml.by if isinstance(form.xml, XmlForm) else None)
+    if form.block is not None:
+        return Blocks() if form.block is True else Blocks(form.block.equals)
+    return Fixed(form.fixed or {})
