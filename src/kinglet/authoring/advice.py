@@ -15,6 +15,7 @@ from kinglet.engine.plan import TimeRulePlan
 from kinglet.engine.time_rules import paths
 from kinglet.errors import Place
 from kinglet.parser import Parser
+from kinglet.patterns.slow import BUDGET, why_slow
 
 
 class Advice(NamedTuple):
@@ -47,6 +48,13 @@ def advice(parser: Parser) -> list[Advice]:
             for key, message, hint in judge(rule, parser):
                 place = parser.document.place((*path, key))
                 found.append(Advice(place, ".".join(map(str, (*path, key))), message, hint))
+    for i, variant in enumerate(parser.plan.variants):
+        why = next((why for regex in variant.reading.regexes if (why := why_slow(regex))), None)
+        if why is not None:
+            place = parser.document.place(("variants", i, "regex"))
+            message = f"has {why}: it runs event by event, many times slower than others, with {BUDGET:g} s for each"
+            hint = "match the text around it and leave it out of the groups, if you can"
+            found.append(Advice(place, f"variants[{i}].regex", message, hint))
     for number, message, hint in _shown_in_raw(parser):
         steps: tuple[str | int, ...] = ("steps", number - 1)
         found.append(Advice(parser.document.place(steps), f"steps[{number - 1}]", message, hint))

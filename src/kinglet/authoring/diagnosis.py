@@ -63,6 +63,7 @@ _PLAIN = {
     "repeated-key": "a key stands in it more than once; the last one counts",
     "few-columns": "has fewer columns than there are names",
     "many-columns": "has more columns than there are names; those are kept in `more`",
+    "too-slow": "a regex with look-around or the like took longer over it than it may",
     "after-pause": "goes on with a line that was given out before its end had come",
 }
 

@@ -11,6 +11,7 @@ from kinglet.engine.plan import DTYPES, Reading, TimeRulePlan
 from kinglet.model.mapping import merged
 from kinglet.parser import Parser
 from kinglet.patterns.literals import Known, known
+from kinglet.patterns.slow import BUDGET, why_slow
 from kinglet.patterns.types import SlotType
 
 _ENGINE = "linear time"
@@ -64,8 +65,10 @@ def explain(parser: Parser) -> Overview:
     definition, plan = parser.definition, parser.plan
     envelope = None
     if plan.envelope is not None and definition.envelope is not None:
-        written = definition.envelope if isinstance(definition.envelope, str) else ""
-        envelope = _explained("envelope", "pattern" if written else _form(plan.envelope), written, plan.envelope)
+        given = definition.envelope
+        form = "pattern" if isinstance(given, str) else given.forms[0]
+        written = given if isinstance(given, str) else given.pattern or given.regex or ""
+        envelope = _explained("envelope", form, written, plan.envelope)
     variants = tuple(
         _of_variant(parser, variant, compiled.reading)
         for variant, compiled in zip(definition.variants, plan.variants, strict=True)
@@ -87,20 +90,18 @@ def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanati
 
 
 def _explained(name: str, form: str, written: str, reading: Reading) -> Explanation:
-    facts = [known(regex) for regex in reading.regexes] or [Known((), 0, None)]
+    slow = next((why for regex in reading.regexes if (why := why_slow(regex))), None)
+    facts = [known(regex) for regex in reading.regexes if not slow] or [Known((), 0, None)]
+    engine = f"event by event, for it has {slow}; at most {reading.budget or BUDGET:g} s each" if slow else _ENGINE
     ends = [fact.most for fact in facts]
     return Explanation(
         name, form, written, reading.regexes,
         facts[-1].literals,
         min(fact.least for fact in facts),
         None if None in ends else max(end for end in ends if end is not None),
-        _ENGINE,
+        engine,
         tuple(FieldNote(item.name, item.type.name, plain(item.type)) for item in reading.every_field),
     )  # fmt: skip
-
-
-def _form(reading: Reading) -> str:
-    return reading.structures[0].structure.name if reading.structures else "nothing"
 
 
 def plain(kind: SlotType) -> str:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from kinglet.clock.reading import is_read
 from kinglet.engine.plan import ONWARD, Plan, Reading, TimeRulePlan
-from kinglet.patterns.dialect import for_python
+from kinglet.patterns.slow import search
 
 
 class Span(NamedTuple):
@@ -104,8 +104,11 @@ def stamp_place(rule: TimeRulePlan, raw: str, found: list[Span]) -> tuple[int, i
 
 
 def first_match(reading: Reading, text: str) -> re.Match[str] | None:
-    """The match of the first of a reading's regexes that matches."""
-    return next((match for regex in reading.regexes if (match := for_python(regex).search(text))), None)
+    """The match of the first of a reading's regexes that matches; None too where that takes too long to show."""
+    try:
+        return next((match for regex in reading.regexes if (match := search(regex, text))), None)
+    except TimeoutError:
+        return None
 
 
 def _of(match: re.Match[str], base: int) -> list[Span]:

@@ -233,7 +233,7 @@ def _legend(fields: list[str], colours: dict[str, str], width: int) -> list[Text
         if len(lines[-1]) + len(field) + 3 > width:
             lines.append(Text(" "))
         lines[-1].append(" ").append(f" {field} ", style=f"black on {colours[field]}")
-    return lines
+    return lines if fields else []
 
 
 def _render_event(out: Console, event: ShownEvent, colours: dict[str, str], digits: int) -> None:

@@ -7,6 +7,8 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.patterns.slow import search
+
 _BEHIND = "(?:[^0-9]|$)"
 _BETWEEN = "[^0-9A-Za-z]"
 
@@ -44,5 +46,8 @@ class Search(NamedTuple):
 
     def place(self, text: str) -> tuple[int, int] | None:
         """The characters that the stamp takes."""
-        match = re.search(self.regex, text)
+        try:
+            match = search(self.regex, text)
+        except TimeoutError:
+            return None
         return match.span(self.group) if match else None

@@ -123,7 +123,9 @@ def _envelope(work: _Build) -> None:
         work.envelope = read_pattern(work, path, given, {}, onward)
     else:
         work.envelope = read_form(work, path, given, {}, onward)
-        work.body = BODY if given.syslog is not None else None
+        work.body = BODY if given.syslog is not None or given.regex is not None else None
+        if given.regex is not None and work.envelope and BODY not in (item.name for item in work.envelope.fields):
+            work.report((*path, "regex"), f"has no group `{BODY}` for the message", f"end it with `(?P<{BODY}>.*)$`")
     if text is not None and work.envelope is not None:
         work.body = ends_open(text)
         if work.body is None and not work.envelope.structures:

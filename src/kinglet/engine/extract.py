@@ -45,3 +45,25 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
     if len(silent):  # a match may leave every named group out
         matched = matched.scatter(silent, text.gather(silent).str.contains(regex).fill_null(False))
     return frame, matched
+
+
+def one_by_one(text: pl.Series, reading: Reading, seconds: float) -> tuple[pl.DataFrame, pl.Series, pl.Series]:
+    """The same by a regex that only an engine that goes back can run, and a mask of texts that took too long."""
+    from kinglet.patterns.slow import search
+
+    names = reading.groups
+    groups: dict[str, list[str | None]] = {name: [] for name in names}
+    matched: list[bool] = []
+    late: list[bool] = []
+    for value in text.to_list():
+        match = None
+        late.append(False)
+        try:
+            match = search(reading.regexes[0], value, seconds) if value is not None else None
+        except TimeoutError:
+            late[-1] = True
+        matched.append(match is not None)
+        for name in names:
+            groups[name].append(match[name] if match is not None else None)
+    frame = pl.DataFrame(groups, schema=dict.fromkeys(names, pl.String)) if names else pl.DataFrame(height=len(text))
+    return frame, pl.Series(matched, dtype=pl.Boolean), pl.Series(late, dtype=pl.Boolean)

@@ -105,6 +105,8 @@ class Reading(NamedTuple):
     sources: Mapping[str, str] = MappingProxyType({})
     structures: tuple[StructurePlan, ...] = ()
     onward: tuple[str, ...] = ()
+    budget: float | None = None
+    """Seconds for each event, where the regex is one that needs them."""
 
     @property
     def groups(self) -> list[str]:

@@ -16,6 +16,7 @@ from kinglet.errors import Problem, did_you_mean
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex
 from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
+from kinglet.patterns.slow import BUDGET, why_slow
 from kinglet.patterns.types import STRUCTURES, TYPES, SlotType
 
 if TYPE_CHECKING:
@@ -37,10 +38,10 @@ class Context:
     def report(self, path: Path, message: str, hint: str = "", *, offset: int = -1, excerpt: str = "") -> None:
         self.problems.append(self.document.problem(path, message, hint, offset=offset, excerpt=excerpt))
 
-    def checked_regex(self, path: Path, regex: str) -> tuple[str, ...] | None:
-        """The groups of a regex; None where it cannot be used."""
+    def checked_regex(self, path: Path, regex: str, *, slow: bool = False) -> tuple[str, ...] | None:
+        """The groups of a regex; None where it cannot be used. slow: whether it may need a budget."""
         try:
-            return check_regex(regex)
+            return check_regex(regex, slow=slow)
         except RegexError as error:
             self.report(path, error.message, error.hint, offset=max(error.offset, 0), excerpt=regex)
             return None
@@ -117,7 +118,7 @@ def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mappi
 
 def _regex(work: Context, path: Path, form: Form, shared: Mapping[str, str]) -> Reading | None:
     assert form.regex is not None
-    groups = work.checked_regex((*path, "regex"), form.regex)
+    groups = work.checked_regex((*path, "regex"), form.regex, slow=True)
     if groups is None:
         return None
     for name in groups:
@@ -132,7 +133,8 @@ def _regex(work: Context, path: Path, form: Form, shared: Mapping[str, str]) -> 
     for name in form.keys:
         work.report((*path, "keys", name), "a regex has no keys", "call its groups what the fields are to be called")
     items = tuple(FieldPlan(name, work.type_of(name, form.types.get(name, "text"))) for name in groups)
-    return Reading((form.regex,), items)
+    budget = BUDGET if why_slow(form.regex) is not None else None
+    return Reading((form.regex,), items, budget=budget)
 
 
 def _syslog(work: Context, path: Path, form: Envelope, shared: Mapping[str, str]) -> Reading:

@@ -20,7 +20,7 @@ _LEAST = 3  # characters of a piece that is worth looking for
 
 def piece_of(variant: VariantPlan) -> str | None:
     """The longest text that stands in all that a variant reads."""
-    if variant.source is not None or not variant.reading.regexes:
+    if variant.source is not None or not variant.reading.regexes or variant.reading.budget is not None:
         return None
     longest = max(pieces(variant.reading.regexes[-1]), key=len, default="")
     return longest if len(longest) >= _LEAST else None

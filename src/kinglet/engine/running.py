@@ -169,6 +169,8 @@ def _take(
     hit, rest = group, None
     if not took.matched.all():
         hit, rest = group.where(took.matched), group.where(~took.matched)
+    if took.faults and not took.texts.width:
+        hit = hit._replace(faults=[*hit.faults, *took.faults])
     if took.texts.width:
         columns = hit.columns.drop(MORE, strict=False) if MORE in took.values.columns else hit.columns
         before = hit.texts.drop(MORE, strict=False) if MORE in took.texts.columns else hit.texts

@@ -8,7 +8,7 @@ import polars as pl
 
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults, convert
-from kinglet.engine.extract import extract
+from kinglet.engine.extract import extract, one_by_one
 from kinglet.engine.plan import Reading
 
 
@@ -27,9 +27,16 @@ class Took(NamedTuple):
 def take(reading: Reading, text: pl.Series, reference: Reference, more: pl.Series | None = None) -> Took | None:
     """What a reading takes from texts; None where it matches none of them.
 
+    A text for which a slow regex had too little time counts as matched, without values and with a fault.
+
     reference: for one text each where it is a column. more: of each text, keys that nothing named so far.
     """
-    texts, matched = extract(text, reading)
+    late: pl.Series | None = None
+    if reading.budget is not None:
+        texts, matched, late = one_by_one(text, reading, reading.budget)
+        matched, late = matched | late, late if late.any() else None
+    else:
+        texts, matched = extract(text, reading)
     whole = None
     if reading.structures and reading.structures[0].source is None:
         from kinglet.extract.forms import read
@@ -44,12 +51,12 @@ def take(reading: Reading, text: pl.Series, reference: Reference, more: pl.Serie
         whole = whole.where(matched) if whole is not None else None
         more = more.filter(matched) if more is not None else None
         reference = reference.filter(matched) if isinstance(reference, pl.Series) else reference
-    faults: Faults = []
+    faults: Faults = [] if late is None else [("too-slow", late.filter(matched))]
     if reading.structures:
         from kinglet.engine.structures import with_structures
 
         texts, faults = with_structures(reading, texts, whole, more)
     if not reading.fields and not reading.structures:
-        return Took(matched, pl.DataFrame(height=int(matched.sum())), pl.DataFrame(height=int(matched.sum())), [])
+        return Took(matched, pl.DataFrame(height=int(matched.sum())), pl.DataFrame(height=int(matched.sum())), faults)
     values, bad = convert(texts, reading.every_field, reference)
     return Took(matched, texts, values, [*faults, *bad])

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from kinglet.patterns.slow import Budget, search
+
 _QUANTIFIER = re.compile(r"(?:[*+?]|\{\d+(?:,\d*)?\}|\{,\d+\})[?]?")
 _FLAGS = re.compile(r"\(\?[a-zA-Z]+\)")
 
@@ -60,13 +62,18 @@ def matching_prefix(regex: str, text: str) -> tuple[int, str]:
     """How far a regex gets from where its longest beginning matches.
 
     Returns the end of that match in text and the piece that does not match there; -1 and the
-    first piece where nothing matches, the text's length and "" where all of it matches.
+    first piece where nothing matches, the text's length and "" where all of it matches. Beginnings
+    that take too long are passed over.
     """
     pieces = atoms(regex)
     flags = "".join(piece for piece in pieces if _FLAGS.fullmatch(piece))
     pieces = [piece for piece in pieces if not _FLAGS.fullmatch(piece)]
+    budget = Budget()
     for count in range(len(pieces), 0, -1):
-        match = re.search(flags + "".join(pieces[:count]), text)
+        try:
+            match = search(flags + "".join(pieces[:count]), text, budget.left)
+        except TimeoutError:
+            continue
         if match and (count == len(pieces) or match.end() or pieces[:count] != ["^"]):
             return match.end(), "".join(_next_run(pieces[count:]))
     return -1, "".join(_next_run(pieces))

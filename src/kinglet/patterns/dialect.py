@@ -43,8 +43,10 @@ class RegexError(ValueError):
     offset: int = -1
 
 
-def check_regex(regex: str) -> tuple[str, ...]:
+def check_regex(regex: str, *, slow: bool = False) -> tuple[str, ...]:
     """The names of the groups of a regex, in order.
+
+    slow: whether it may have what the linear-time engine cannot run.
 
     Raises:
         RegexError: it does not compile in one of the two engines.
@@ -58,6 +60,13 @@ def check_regex(regex: str) -> tuple[str, ...]:
         raise RegexError(f"does not compile: {error.msg}", _hint(error.msg), offset) from None
     except (OverflowError, RecursionError):
         raise RegexError("does not compile: it is nested or repeated too often", "make it smaller") from None
+    from kinglet.patterns.slow import why_slow
+
+    why = why_slow(regex)
+    if why is not None and slow:
+        return tuple(compiled.groupindex)
+    if why == "a possessive repeat":
+        raise RegexError(f"does not compile: {why} is not supported", "leave the second `+` out")
     try:
         pl.Series([""]).str.contains(regex)
     except pl.exceptions.ComputeError as error:
@@ -81,10 +90,11 @@ def for_python(regex: str) -> re.Pattern[str]:
     """
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        return re.compile(_translated(regex))
+        return re.compile(translated(regex))
 
 
-def _translated(regex: str) -> str:
+def translated(regex: str) -> str:
+    """A regex of the dialect as Python writes it."""
     many_lines = [False]  # of each group that is open, whether `$` is the end of any line there
     found: list[str] = []
     last = 0
