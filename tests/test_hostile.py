@@ -45,14 +45,14 @@ class Corpus(unittest.TestCase):
                 text = HOSTILE.texts_of(item, 1)[0][0]
                 started = time.perf_counter()
                 event = parser.parse([text]).events.row(0, named=True)
-                self.assertLess(time.perf_counter() - started, BUDGET + 1)
+                self.assertLess(time.perf_counter() - started, BUDGET + 5)
                 self.assertIn(event["state"], ("complete", "partial", "unmatched"))
                 if event["state"] == "partial":
                     self.assertEqual(["too-slow"], event["faults"])
                 started = time.perf_counter()
                 spans(parser.plan, text, event["variant"])
                 diagnose(parser.plan, text, event["variant"], event["faults"])
-                self.assertLess(time.perf_counter() - started, 4 * BUDGET + 1)
+                self.assertLess(time.perf_counter() - started, 4 * BUDGET + 5)
         self.assertGreaterEqual(run, 60)
 
     def test_long_texts_and_patterns_with_many_open_slots(self) -> None:
