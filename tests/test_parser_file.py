@@ -26,7 +26,7 @@ REPLACED = [
     ("{tank:word}", "{tank:word", "`{tank:word {old:num}` is not a slot"),
     ("[[ from {client:ip}]]", "[[ from {client:ip}", "`[[` is not closed; end the optional part with `]]`"),
     ("(?P<verb>", "(?P<pump>", "does not compile: redefinition of group name"),
-    ("(?: after", "(?= after", "does not compile: look-around"),
+    ("start: '^", "start: '(?=x)^", "does not compile: look-around"),
     ("{pump: int,", "{pumps: int,", "the regex has no group `pumps`; did you mean `pump`?"),
     ("{pump: int,", "{pump: integer,", "no such type `integer`"),
     ("kind: code", "kind: cde", "the envelope has no slot `cde`; did you mean `code`?"),

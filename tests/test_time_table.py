@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from kinglet.clock import notes
@@ -301,6 +301,9 @@ class Tables(unittest.TestCase):
     )
     @settings(max_examples=150, deadline=None)
     def test_any_instant_survives_any_way_of_writing_it(self, moment: datetime, way: Way) -> None:
+        assume(
+            way.format != "epoch_any" or moment.year > 1973
+        )  # its unit is told by its digits, of which these have few
         zone = str(moment.tzinfo)
         local = moment.astimezone(UTC).astimezone(ZoneInfo(zone))
         pivot = local.year % 100 if local.year < 2000 else min(local.year % 100 + 1, 100)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+
 import polars as pl
 
 from kinglet.engine.plan import Reading
@@ -13,7 +15,7 @@ def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]
     The frame has one column for each field of the reading and as many rows as text has.
     """
     if not reading.regexes:
-        return pl.DataFrame(height=len(text)), pl.Series([True], dtype=pl.Boolean).new_from_index(0, len(text))
+        return pl.DataFrame(height=len(text)), _all(len(text))
     frame, matched = _by_regex(text, reading, reading.regexes[0])
     for regex in reading.regexes[1:]:
         if matched.all():
@@ -29,17 +31,30 @@ def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]
     return frame, matched
 
 
+def _all(height: int) -> pl.Series:
+    return pl.Series([True], dtype=pl.Boolean).new_from_index(0, height)
+
+
+@functools.lru_cache(maxsize=4096)
+def _groups_of(regex: str) -> pl.Expr:
+    """The groups of a regex; the engine compiles it when the expression is made, once for all batches."""
+    return pl.col("").str.extract_groups(regex)
+
+
 def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFrame, pl.Series]:
     names = reading.groups
     if not names:
         return pl.DataFrame(height=len(text)), text.str.contains(regex).fill_null(False)
-    groups = text.str.extract_groups(regex).struct.unnest()
-    there = set(groups.columns)
-    frame = groups.select(
-        pl.col(name) if name in there else pl.lit(None, dtype=pl.String).alias(name) for name in names
-    )
+    groups = text.alias("").to_frame().select(_groups_of(regex)).to_series().struct.unnest()
+    if groups.columns == names:
+        frame = groups
+    else:
+        there = set(groups.columns)
+        nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(text))
+        frame = pl.DataFrame([groups[name] if name in there else nothing.alias(name) for name in names])
     if reading.always is not None:
-        return frame, frame[reading.always].is_not_null()
+        always = frame[reading.always]
+        return frame, _all(len(text)) if not always.null_count() else always.is_not_null()
     matched = frame.select(pl.any_horizontal(pl.all().is_not_null())).to_series()
     silent = (~matched).arg_true()
     if len(silent):  # a match may leave every named group out

@@ -195,6 +195,13 @@ class Plan(NamedTuple):
     """The fields that there are at any time before, between or after steps."""
 
     @property
+    def texts_later(self) -> frozenset[str]:
+        """The fields of the envelope whose text is asked for once more: by variants and for times."""
+        wanted = {MORE, *(variant.source for variant in self.variants)}
+        wanted |= {name for rule in self.times for name in (rule.slot, rule.zone_slot)}
+        return frozenset(name for name in wanted if name is not None)
+
+    @property
     def json_fields(self) -> list[str]:
         """The fields whose text is JSON."""
         found = [MORE]

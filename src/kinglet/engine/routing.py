@@ -41,19 +41,40 @@ def in_question(plan: Plan, text: pl.Series, candidates: Sequence[int]) -> pl.Se
             places.setdefault(piece, []).append(place)
     if len(always) > FEW or not places:
         return None
-    schema: dict[str, pl.DataType] = {"piece": pl.String(), "place": pl.List(pl.UInt32)}
-    table = pl.DataFrame({"piece": list(places), "place": list(places.values())}, schema=schema)
-    plain = text.str.replace_all("[ \t]+", " ")
-    found = pl.DataFrame({"piece": plain.str.extract_many(list(places), overlapping=True)}).with_row_index("row")
-    each = found.explode("piece").drop_nulls("piece").unique().join(table, on="piece").select("row", "place")
-    each = each.explode("place")
+    by_piece = pl.Series([sorted({*some, *always}) for some in places.values()], dtype=pl.List(pl.UInt32))
+    numbers = pl.Series(range(len(places)), dtype=pl.UInt32)
+    plain = _with_single_blanks(text)
+    found = plain.str.extract_many(list(places), overlapping=True)
+    count = found.list.len()
+    number = found.list.first().replace_strict(list(places), numbers, default=None, return_dtype=pl.UInt32)
+    lists = by_piece.gather(number)
+    several = (count > 1).arg_true()
+    if len(several):
+        each = pl.DataFrame({"row": several, "piece": found.gather(several)}).explode("piece").unique()
+        each = each.with_columns(
+            by_piece.gather(each["piece"].replace_strict(list(places), numbers, return_dtype=pl.UInt32)).alias("place")
+        )
+        merged = each.explode("place").group_by("row").agg(pl.col("place").unique().sort())
+        lists = _with(lists, merged["row"], merged["place"])
     if always:
-        rows = pl.DataFrame({"row": pl.int_range(len(text), dtype=pl.UInt32, eager=True)})
-        every = rows.join(pl.DataFrame({"place": pl.Series(always, dtype=pl.UInt32)}), how="cross")
-        each = pl.concat([each, every])
-    lists = each.group_by("row").agg(pl.col("place").unique().sort())
-    rows = pl.DataFrame({"row": pl.int_range(len(text), dtype=pl.UInt32, eager=True)})
-    return rows.join(lists, on="row", how="left", maintain_order="left")["place"]
+        none = (count == 0).fill_null(True).arg_true()
+        every = pl.Series([sorted(always)], dtype=pl.List(pl.UInt32)).new_from_index(0, len(none))
+        lists = _with(lists, none, every)
+    return lists
+
+
+def _with_single_blanks(text: pl.Series) -> pl.Series:
+    """Texts in which every run of blanks and tabs is one blank."""
+    if not (text.str.contains("\t", literal=True) | text.str.contains("  ", literal=True)).any():
+        return text
+    return text.str.replace_all("[ \t]+", " ")
+
+
+def _with(lists: pl.Series, rows: pl.Series, values: pl.Series) -> pl.Series:
+    """Lists of which some are others; columns of lists know no assignment."""
+    places = pl.int_range(len(lists), dtype=pl.UInt32, eager=True)
+    places = places.scatter(rows, pl.int_range(len(lists), len(lists) + len(rows), dtype=pl.UInt32, eager=True))
+    return pl.concat([lists, values.rename(lists.name)]).gather(places)
 
 
 def slices(numbers: pl.Series) -> tuple[pl.Series, Iterator[tuple[int, int, int]]]:

@@ -96,7 +96,8 @@ class _Whole(NamedTuple):
 
 def _whole(parts: Sequence[Placed]) -> _Whole:
     """The times of all events of a batch in the order of the log."""
-    order = pl.concat([part.rows for part in parts]).arg_sort() if len(parts) > 1 else None
+    rows = pl.concat([part.rows for part in parts])
+    order = None if rows.is_sorted() else rows.arg_sort()
 
     def joined(columns: list[pl.Series | None], dtype: pl.DataType) -> pl.Series | None:
         if all(column is None for column in columns):

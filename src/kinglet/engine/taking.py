@@ -15,21 +15,33 @@ from kinglet.engine.plan import Reading
 class Took(NamedTuple):
     """matched: of each text whether the reading matches. The rest has a row for each text that it matches.
 
-    texts: what groups and keys hold, as text. values: the fields. faults: what is wrong with them.
+    texts: what groups and keys hold, as text. faults: what is wrong with them. values: the fields, where asked for.
     """
 
     matched: pl.Series
     texts: pl.DataFrame
-    values: pl.DataFrame
     faults: Faults
+    values: pl.DataFrame
 
 
-def take(reading: Reading, text: pl.Series, reference: Reference, more: pl.Series | None = None) -> Took | None:
-    """What a reading takes from texts; None where it matches none of them.
+def take(reading: Reading, text: pl.Series, reference: Reference) -> Took | None:
+    """What a reading takes from texts, with its fields; None where it matches none of them.
+
+    reference: for one text each where it is a column.
+    """
+    took = take_texts(reading, text)
+    if took is None or not took.texts.width:
+        return took
+    near = reference.filter(took.matched) if isinstance(reference, pl.Series) else reference
+    values, bad = convert(took.texts, reading.every_field, near)
+    return took._replace(values=values, faults=[*took.faults, *bad])
+
+
+def take_texts(reading: Reading, text: pl.Series, more: pl.Series | None = None) -> Took | None:
+    """What a reading takes from texts, as text; None where it matches none of them.
 
     A text for which a slow regex had too little time counts as matched, without values and with a fault.
-
-    reference: for one text each where it is a column. more: of each text, keys that nothing named so far.
+    more: of each text, keys that nothing named so far.
     """
     late: pl.Series | None = None
     if reading.budget is not None:
@@ -50,13 +62,10 @@ def take(reading: Reading, text: pl.Series, reference: Reference, more: pl.Serie
         texts = texts.filter(matched)
         whole = whole.where(matched) if whole is not None else None
         more = more.filter(matched) if more is not None else None
-        reference = reference.filter(matched) if isinstance(reference, pl.Series) else reference
     faults: Faults = [] if late is None else [("too-slow", late.filter(matched))]
     if reading.structures:
         from kinglet.engine.structures import with_structures
 
-        texts, faults = with_structures(reading, texts, whole, more)
-    if not reading.fields and not reading.structures:
-        return Took(matched, pl.DataFrame(height=int(matched.sum())), pl.DataFrame(height=int(matched.sum())), faults)
-    values, bad = convert(texts, reading.every_field, reference)
-    return Took(matched, texts, values, [*faults, *bad])
+        texts, bad = with_structures(reading, texts, whole, more)
+        faults += bad
+    return Took(matched, texts, faults, pl.DataFrame(height=texts.height))

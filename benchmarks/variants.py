@@ -1,0 +1,71 @@
+"""Parses a log of many messages and prints its number of events and the seconds it took, without start-up.
+
+    python benchmarks/variants.py WAY VARIANTS EVENTS
+
+WAY is `kind`, where a number in the event tells which message it is, or `text`, where only its words do.
+"""
+
+from __future__ import annotations
+
+import random
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import kinglet
+
+HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Bench}\n"
+TIME = 'time: {from: stamp, format: "%Y-%m-%dT%H:%M:%S%z"}\n'
+WORDS = ("valve", "pump", "hatch", "winch", "boom", "gauge", "lamp", "fender", "crane", "ramp")
+
+
+def message(number: int) -> str:
+    """The fixed beginning of a message, different for each."""
+    words = [WORDS[number % 10], WORDS[number // 10 % 10], WORDS[number // 100 % 10]]
+    return f"{' '.join(words)} changed"
+
+
+def parser_file(way: str, variants: int) -> str:
+    """A parser of so many variants."""
+    envelope = (
+        "{stamp:time} {unit:word} PMP/{code:int} {body:rest}"
+        if way == "kind"
+        else "{stamp:time} {unit:word} {body:rest}"
+    )
+    lines = [HEAD, TIME, f"envelope: '{envelope}'\n", "kind: code\n" if way == "kind" else "", "variants:\n"]
+    for number in range(variants):
+        kind = f"    kind: {4000 + number}\n" if way == "kind" else ""
+        fields = f"{{old_{number % 7}:num}} -> {{new_{number % 7}:num}} by {{user:word}}[[ from {{client:ip}}]]"
+        lines.append(f"  - name: v{number}\n{kind}    pattern: '{message(number)} {fields}'\n")
+    return "".join(lines)
+
+
+def log(way: str, variants: int, events: int) -> str:
+    """A log in which each message is as frequent as any other."""
+    chance = random.Random(7)
+    lines = []
+    for i in range(events):
+        number = chance.randrange(variants)
+        code = f"PMP/{4000 + number} " if way == "kind" else ""
+        place = f" from 192.0.2.{i % 250}" if i % 3 else ""
+        stamp = f"2026-03-{1 + i // 86400 % 28:02}T{i // 3600 % 24:02}:{i // 60 % 60:02}:{i % 60:02}Z"
+        lines.append(f"{stamp} P0{i % 4} {code}{message(number)} {i % 90}.5 -> {i % 80}.5 by m.okoro{place}\n")
+    return "".join(lines)
+
+
+def seconds(parser: kinglet.Parser, path: Path) -> tuple[int, float]:
+    """The events of a log that are complete, and how long it took to parse it."""
+    started = time.perf_counter()
+    count = sum(result.counts["complete"] for result in parser.parse_batches(path))
+    return count, time.perf_counter() - started
+
+
+if __name__ == "__main__":
+    way, variants, events = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
+    parser = kinglet.load(parser_file(way, variants))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "bench.log"
+        path.write_text(log(way, variants, events))
+        seconds(parser, path)
+        print(*seconds(parser, path))
