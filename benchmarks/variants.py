@@ -2,7 +2,8 @@
 
     python benchmarks/variants.py WAY VARIANTS EVENTS
 
-WAY is `kind`, where a number in the event tells which message it is, or `text`, where only its words do.
+WAY is `kind`, where a number in the event tells which message it is, `text`, where only its words do, or `parsers`,
+where each message is one of a device of its own, which has a parser of its own.
 """
 
 from __future__ import annotations
@@ -14,6 +15,8 @@ import time
 from pathlib import Path
 
 import kinglet
+from kinglet.raw.sources import open_sources
+from kinglet.several import ParserSet
 
 HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Bench}\n"
 TIME = 'time: {from: stamp, format: "%Y-%m-%dT%H:%M:%S%z"}\n'
@@ -47,23 +50,40 @@ def log(way: str, variants: int, events: int) -> str:
     lines = []
     for i in range(events):
         number = chance.randrange(variants)
-        code = f"PMP/{4000 + number} " if way == "kind" else ""
+        codes = {"kind": f"PMP/{4000 + number} ", "parsers": f"DEV{number}/{4000 + number} "}
+        code = codes.get(way, "")
         place = f" from 192.0.2.{i % 250}" if i % 3 else ""
         stamp = f"2026-03-{1 + i // 86400 % 28:02}T{i // 3600 % 24:02}:{i // 60 % 60:02}:{i % 60:02}Z"
         lines.append(f"{stamp} P0{i % 4} {code}{message(number)} {i % 90}.5 -> {i % 80}.5 by m.okoro{place}\n")
     return "".join(lines)
 
 
-def seconds(parser: kinglet.Parser, path: Path) -> tuple[int, float]:
+def device_file(number: int) -> str:
+    """The parser of one of many devices."""
+    pattern = f"{message(number)} {{old:num}} -> {{new:num}} by {{user:word}}[[ from {{client:ip}}]]"
+    return (
+        HEAD.replace("bench", f"device-{number}")
+        + TIME
+        + f"envelope: '{{stamp:time}} {{unit:word}} DEV{number}/{{code:int}} {{body:rest}}'\n"
+        + f"variants:\n  - {{name: changed, pattern: '{pattern}'}}\n"
+    )
+
+
+def seconds(parser: kinglet.Parser | ParserSet, path: Path) -> tuple[int, float]:
     """The events of a log that are complete, and how long it took to parse it."""
     started = time.perf_counter()
-    count = sum(result.counts["complete"] for result in parser.parse_batches(path))
-    return count, time.perf_counter() - started
+    batches = parser.run_batches(open_sources(str(path)))
+    return sum(batch.counts["complete"] for batch, _ in batches), time.perf_counter() - started
 
 
 if __name__ == "__main__":
     way, variants, events = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
-    parser = kinglet.load(parser_file(way, variants))
+    parser: kinglet.Parser | ParserSet
+    if way == "parsers":
+        some = [kinglet.load(device_file(number)) for number in range(variants)]
+        parser = some[0] if variants == 1 else ParserSet(some)
+    else:
+        parser = kinglet.load(parser_file(way, variants))
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bench.log"
         path.write_text(log(way, variants, events))

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from kinglet.looking.report import Look
     from kinglet.model.schema import Model, load_model
     from kinglet.parser import Parser, Result, load
+    from kinglet.several import MixedResult, ParserSet, load_set
 
 __version__ = "0.1.0"
 
@@ -28,17 +29,20 @@ __all__ = [
     "InputError",
     "KingletError",
     "Look",
+    "MixedResult",
     "Model",
     "ModelError",
     "OutputError",
     "Parser",
     "ParserFileError",
+    "ParserSet",
     "Problem",
     "Result",
     "UsageError",
     "check_cases",
     "load",
     "load_model",
+    "load_set",
     "look",
 ]
 
@@ -53,6 +57,9 @@ _LATER = {
     "Parser": "kinglet.parser",
     "Result": "kinglet.parser",
     "load": "kinglet.parser",
+    "MixedResult": "kinglet.several",
+    "ParserSet": "kinglet.several",
+    "load_set": "kinglet.several",
 }
 
 

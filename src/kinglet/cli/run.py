@@ -6,7 +6,7 @@ import gc
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
@@ -15,12 +15,23 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from kinglet.engine.mixed import Mixed
+    from kinglet.engine.parsed import Parsed
+    from kinglet.parser import Parser
     from kinglet.raw.sources import Source
 
 
 @click.command("run")
 @click.argument("files", metavar="FILE...", nargs=-1, required=True)
-@click.option("-p", "--parser", required=True, metavar="PARSER", help="A parser file, or the name of a ready parser.")
+@click.option(
+    "-p",
+    "--parser",
+    "parsers",
+    required=True,
+    multiple=True,
+    metavar="PARSER",
+    help="A parser file, the name of a ready parser, or a folder of parser files; may be given several times.",
+)
 @click.option("-o", "--output", required=True, metavar="OUT", help="Where to: .ndjson .csv .parquet .arrow, or - .")
 @click.option(
     "--as",
@@ -38,7 +49,7 @@ if TYPE_CHECKING:
 @options.as_json()
 def command(
     files: tuple[str, ...],
-    parser: str,
+    parsers: tuple[str, ...],
     output: str,
     form: str,
     workers: int | None,
@@ -50,30 +61,32 @@ def command(
 ) -> None:
     """Parse FILEs in bulk and write the events to OUT.
 
-    The output appears whole or not at all. What was done is told on standard error, or with --json on standard output.
+    With several parsers each event goes to the one that reads it best. The output appears whole or not at all. What
+    was done is told on standard error, or with --json on standard output.
     """
     from kinglet.cli.render import print_json
     from kinglet.errors import InputError, UsageError
-    from kinglet.output.views import view
     from kinglet.output.writers import writer_for
-    from kinglet.parser import load
     from kinglet.raw.sources import open_sources
 
     if as_json and output == "-":
         raise UsageError("--json and -o - both write to standard output; give -o a file")
-    loaded = load(parser)
+    task = _task(parsers, form)
     gc.freeze()
     gc.enable()
     sources = open_sources(*files, encoding=encoding, unpack_limit=unpack_limit)
     counts: dict[str, int] = {}
     dropped: dict[str, int] = {}
     started = time.perf_counter()
-    with writer_for(output, view(loaded.plan, form)) as writer, _progress(sources) as advance:
-        batches = loaded.run_batches(
-            sources, at=at, zone=zone, workers=workers, then=lambda parsed: writer.prepare(parsed.kept())
-        )
+    with writer_for(output, task.view) as writer, _progress(sources) as advance:
+
+        def prepared_of(parsed: Parsed | Mixed) -> Any:
+            return writer.prepare(parsed.kept())
+
+        batches = task.run(sources, at=at, zone=zone, workers=workers, then=prepared_of)
         for parsed, prepared in batches:
             writer.write(prepared)
+            task.add(parsed)
             for reason, count in parsed.dropped.items():
                 dropped[reason] = dropped.get(reason, 0) + count
             for state, count in parsed.counts.items():
@@ -85,8 +98,7 @@ def command(
     if as_json:
         print_json(
             {
-                "parser": loaded.name,
-                "version": loaded.version,
+                **task.told(),
                 "files": list(files),
                 "output": output,
                 "as": form,
@@ -97,6 +109,70 @@ def command(
         )
     else:
         _summary(counts, dropped, output, seconds)
+        _by_parser(task.by_parser)
+
+
+class _Task(NamedTuple):
+    """One parser or several: how their events go out, what parses logs, what is told of them."""
+
+    view: Any
+    run: Callable[..., Iterator[tuple[Any, Any]]]
+    parsers: list[Parser]
+    by_parser: dict[str, dict[str, int]]
+
+    def add(self, parsed: Parsed | Mixed) -> None:
+        if len(self.parsers) > 1:
+            from kinglet.engine.mixed import Mixed
+            from kinglet.several import add_counts
+
+            assert isinstance(parsed, Mixed)
+            add_counts(self.by_parser, parsed)
+
+    def told(self) -> dict[str, Any]:
+        if len(self.parsers) == 1:
+            return {"parser": self.parsers[0].name, "version": self.parsers[0].version}
+        versions = {parser.name: parser.version for parser in self.parsers}
+        return {"parsers": [{"parser": name, "version": versions.get(name), "counts": counts}
+                            for name, counts in self.by_parser.items()]}  # fmt: skip
+
+
+def _task(names: tuple[str, ...], form: str) -> _Task:
+    from pathlib import Path
+
+    from kinglet.output.views import view
+    from kinglet.parser import load
+
+    if len(names) == 1 and not Path(names[0]).is_dir():
+        parser = load(names[0])
+        return _Task(view(parser.plan, form), parser.run_batches, [parser], {})
+    from kinglet.several import load_set
+
+    some = load_set(*names)
+    if len(some.parsers) == 1:
+        parser = next(iter(some.parsers.values()))
+        return _Task(view(parser.plan, form), parser.run_batches, [parser], {})
+    return _Task(some.view(form), some.run_batches, list(some.parsers.values()), {})
+
+
+_MOST_SHOWN = 20
+
+
+def _by_parser(found: dict[str, dict[str, int]]) -> None:
+    """A line a parser: its events, and how many of them are complete."""
+    from rich.text import Text
+
+    from kinglet.cli.render import console
+
+    out = console(error=True)
+    names = max((len(name) for name in found), default=0) + 2
+    ordered = sorted(found.items(), key=lambda item: (-item[1]["events"], item[0]))
+    for name, counts in ordered[:_MOST_SHOWN]:
+        rest = ", ".join(
+            f"{counts[state]:,} {state}" for state in ("complete", "partial", "unmatched", "dropped") if counts[state]
+        )
+        out.print(Text(f"  {name:<{names}}{counts['events']:>11,}  {rest}"))
+    if len(ordered) > _MOST_SHOWN:
+        out.print(f"  … and {len(ordered) - _MOST_SHOWN:,} parsers more; --json has them all")
 
 
 def _summary(counts: dict[str, int], dropped: dict[str, int], output: str, seconds: float) -> None:

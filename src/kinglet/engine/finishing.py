@@ -17,22 +17,23 @@ from kinglet.engine.convert import Faults, convert
 from kinglet.engine.groups import Group
 from kinglet.engine.parsed import Part
 from kinglet.engine.plan import STAMP, STATES, FieldPlan, Plan
-from kinglet.engine.timing import Timing, nanoseconds, timing
+from kinglet.engine.timing import Timing, dated_fields, nanoseconds, timing, zone_of
 
 _NO_FAULTS = pl.List(pl.String())
 
 
 class Kept(NamedTuple):
-    """Events that one variant reads, or none does, and their state but for what is wrong with values."""
+    """Events that one variant of a plan reads, or none does, and their state but for what is wrong with values."""
 
+    plan: Plan
     variant: int | None
     group: Group
     state: str
 
 
-def times_of(plan: Plan, kept: Sequence[Kept], reference: Reference, zone: str | None) -> Timing:
-    """The times of all events, group after group."""
-    groups = [item.group for item in kept]
+def times_of(kept: Sequence[Kept], reference: Reference, zone: str | None) -> Timing:
+    """The times of all events, group after group; their plans have the same rules."""
+    plan, groups = kept[0].plan, [item.group for item in kept]
     slots = {name for rule in plan.times for name in (rule.slot, rule.zone_slot) if name is not None}
     frames = [
         pl.DataFrame([group.columns["raw"].alias("#raw"), *(group.texts[n] for n in group.texts.columns if n in slots)])
@@ -57,9 +58,11 @@ def rows_of(kept: Sequence[Kept]) -> pl.Series:
     return _concat([item.group.rows for item in kept])
 
 
-def finish(plan: Plan, kept: Sequence[Kept], times: Timing, reference: Reference) -> tuple[Part, ...]:
-    """The parts of a batch: fields with their types, times, faults and states. times: of all events."""
-    groups = [item.group for item in kept]
+def finish(kept: Sequence[Kept], times: Timing, reference: Reference, zone: str | None) -> list[Part]:
+    """A part for each group: fields with their types, times, faults and states. times: of all events."""
+    plan, groups = kept[0].plan, [item.group for item in kept]
+    zones = {rule.field: zone_of(rule, zone) for rule in plan.times if rule.field is not None}
+    times = times._replace(fields=dated_fields(times, zones))
     values, bad = _converted(groups, reference)
     timed = pl.DataFrame(_time_columns(plan, times, _nearest(reference, groups)))
     late = [*(fault for stamps in times.fields.values() for fault in stamps.faults), *_time_faults(plan, times)]
@@ -75,10 +78,10 @@ def finish(plan: Plan, kept: Sequence[Kept], times: Timing, reference: Reference
         if faults and item.state == "complete":
             masks = pl.DataFrame([mask.alias(str(i)) for i, (_, mask) in enumerate(faults)])
             states = states.set(masks.select(pl.any_horizontal(pl.all())).to_series(), "partial")
-        variant = plan.variants[item.variant] if item.variant is not None else None
+        variant = item.plan.variants[item.variant] if item.variant is not None else None
         gone = {column.name for column in value} | set(timed.columns)
-        if variant is not None and plan.body is not None and variant.reads_body:
-            gone.add(plan.body)
+        if variant is not None and item.plan.body is not None and variant.reads_body:
+            gone.add(item.plan.body)
         own = [column for column in value if column.name not in timed.columns]
         name = pl.Series("variant", [variant.name if variant else None], dtype=pl.String).new_from_index(0, height)
         before = [column for column in group.columns.get_columns() if column.name not in gone]
@@ -86,7 +89,7 @@ def finish(plan: Plan, kept: Sequence[Kept], times: Timing, reference: Reference
         after = [group.rows.alias("row"), states, lists, name]
         frame = pl.DataFrame([*before, *own, *after, *timed.slice(start, height).get_columns()])
         parts.append(Part(item.variant, frame))
-    return tuple(parts)
+    return parts
 
 
 def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list[pl.Series]], list[Faults]]:

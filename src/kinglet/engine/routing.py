@@ -6,7 +6,7 @@ there are tried, in their order.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import polars as pl
 
@@ -15,7 +15,9 @@ from kinglet.patterns.literals import pieces
 
 FEW = 8
 """So many variants are tried one after the other; with more, a look beforehand is worth its time."""
-_LEAST = 3  # characters of a piece that is worth looking for
+_PLACES = pl.List(pl.UInt32)
+LEAST = 3
+"""Characters of a piece that is worth looking for."""
 
 
 def piece_of(variant: VariantPlan) -> str | None:
@@ -23,7 +25,7 @@ def piece_of(variant: VariantPlan) -> str | None:
     if variant.source is not None or not variant.reading.regexes or variant.reading.budget is not None:
         return None
     longest = max(pieces(variant.reading.regexes[-1]), key=len, default="")
-    return longest if len(longest) >= _LEAST else None
+    return longest if len(longest) >= LEAST else None
 
 
 def in_question(plan: Plan, text: pl.Series, candidates: Sequence[int]) -> pl.Series | None:
@@ -41,26 +43,36 @@ def in_question(plan: Plan, text: pl.Series, candidates: Sequence[int]) -> pl.Se
             places.setdefault(piece, []).append(place)
     if len(always) > FEW or not places:
         return None
-    by_piece = pl.Series([sorted({*some, *always}) for some in places.values()], dtype=pl.List(pl.UInt32))
-    numbers = pl.Series(range(len(places)), dtype=pl.UInt32)
-    plain = _with_single_blanks(text)
-    found = plain.str.extract_many(list(places), overlapping=True)
-    count = found.list.len()
-    number = found.list.first().replace_strict(list(places), numbers, default=None, return_dtype=pl.UInt32)
-    lists = by_piece.gather(number)
-    several = (count > 1).arg_true()
-    if len(several):
-        each = pl.DataFrame({"row": several, "piece": found.gather(several)}).explode("piece").unique()
-        each = each.with_columns(
-            by_piece.gather(each["piece"].replace_strict(list(places), numbers, return_dtype=pl.UInt32)).alias("place")
-        )
-        merged = each.explode("place").group_by("row").agg(pl.col("place").unique().sort())
-        lists = _with(lists, merged["row"], merged["place"])
+    lists = Pieces({piece: sorted({*some, *always}) for piece, some in places.items()}).found_in(text)
     if always:
-        none = (count == 0).fill_null(True).arg_true()
-        every = pl.Series([sorted(always)], dtype=pl.List(pl.UInt32)).new_from_index(0, len(none))
+        none = lists.is_null().arg_true()
+        every = pl.Series([sorted(always)], dtype=_PLACES).new_from_index(0, len(none))
         lists = _with(lists, none, every)
     return lists
+
+
+class Pieces:
+    """Pieces of text, each with the places of those that cannot do without it."""
+
+    def __init__(self, places: Mapping[str, Sequence[int]]) -> None:
+        self.pieces = list(places)
+        self.lists = pl.Series([list(some) for some in places.values()], dtype=_PLACES)
+
+    def found_in(self, text: pl.Series) -> pl.Series:
+        """For each text the places of all pieces that stand in it, in order; null where none does."""
+        found = _with_single_blanks(text).str.extract_many(self.pieces, overlapping=True)
+        lists = self.lists.gather(self._number(found.list.first()))
+        several = (found.list.len() > 1).arg_true()
+        if not len(several):
+            return lists
+        each = pl.DataFrame({"row": several, "piece": found.gather(several)}).explode("piece").unique()
+        each = each.with_columns(self.lists.gather(self._number(each["piece"])).alias("place"))
+        merged = each.explode("place").group_by("row").agg(pl.col("place").unique().sort())
+        return _with(lists, merged["row"], merged["place"])
+
+    def _number(self, piece: pl.Series) -> pl.Series:
+        numbers = pl.Series(range(len(self.pieces)), dtype=pl.UInt32)
+        return piece.replace_strict(self.pieces, numbers, default=None, return_dtype=pl.UInt32)
 
 
 def _with_single_blanks(text: pl.Series) -> pl.Series:

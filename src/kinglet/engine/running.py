@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-import os
-from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import datetime
-from typing import TYPE_CHECKING, NamedTuple, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 import polars as pl
 
@@ -19,13 +16,14 @@ from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import MORE, Plan, Reading
 from kinglet.engine.routing import FEW, in_question, slices
 from kinglet.engine.taking import take_texts
-from kinglet.engine.timing import dated_fields, needs_order, zone_of
+from kinglet.engine.threads import Turn, in_turn
+from kinglet.engine.timing import needs_order
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
 
 if TYPE_CHECKING:
-    from kinglet.engine.settling import Memory, Placed
+    from kinglet.engine.settling import Placed
 
 
 class Options(NamedTuple):
@@ -36,31 +34,17 @@ class Options(NamedTuple):
 
 
 T = TypeVar("T")
-_Turn: TypeAlias = "Future[Memory]"
-"""What is known of the logs once a batch is settled; the next batch waits for it."""
 Settled = Callable[[Sequence["Placed"], Sequence[Source], pl.Series], list["Placed"]]
 """Settles the times of a batch by what is known of the batches before."""
 
 
 def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settled | None = None) -> Parsed:
-    """Parses one batch: envelope, kind, variants, types, time, state."""
-    reference = options.at or _reference(batch)
-    rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
-    start = Group(rows.alias("row"), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
-    kept: list[Kept] = []
-
-    entered, outside = _envelope(plan, start, reference)
-    if outside is not None:
-        kept.append(Kept(None, outside._replace(faults=[*outside.faults, ("no-match", every(outside))]), "unmatched"))
-    for group, candidates in _routes(plan, entered):
-        for index, matched, rest in _tried(plan, group, candidates, reference):
-            if matched is not None:
-                kept.append(Kept(index, matched, "complete"))
-            if rest is not None:
-                kept.append(Kept(None, *_leftover(plan, rest, candidates)))
+    """Parses one batch: envelope, kind, variants; then types, time and state; then steps."""
+    reference = options.at or reference_of(batch)
+    kept = read_events(plan, batch, reference)
     if not kept:
         return Parsed(plan, batch.sources, (), batch.bytes_read, reference)
-    times = times_of(plan, kept, reference, options.zone)
+    times = times_of(kept, reference, options.zone)
     if settled is not None:
         from kinglet.engine.settling import Placed
 
@@ -68,17 +52,39 @@ def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settle
             batch.frame["#source"] if "#source" in batch.frame.columns else pl.zeros(len(batch), pl.UInt32, eager=True)
         )
         times = settled([Placed(rows_of(kept), times)], batch.sources, source_of)[0].timing
-    zones = {rule.field: zone_of(rule, options.zone) for rule in plan.times if rule.field is not None}
-    times = times._replace(fields=dated_fields(times, zones))
-    parts = finish(plan, kept, times, reference)
-    if plan.steps:
-        from kinglet.steps.plan import apply
-
-        parts = tuple(Part(part.variant, apply(plan.steps, part.frame, reference)) for part in parts)
-    return Parsed(plan, batch.sources, parts, batch.bytes_read, reference)
+    parts = finish(kept, times, reference, options.zone)
+    return Parsed(plan, batch.sources, after_steps(plan, parts, reference), batch.bytes_read, reference)
 
 
-def _reference(batch: EventBatch) -> Reference:
+def read_events(plan: Plan, batch: EventBatch, reference: Reference) -> list[Kept]:
+    """The events of a batch by the variant that reads them, their fields still text."""
+    rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
+    start = Group(rows.alias("row"), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
+    kept: list[Kept] = []
+    entered, outside = _envelope(plan, start, reference)
+    if outside is not None:
+        outside = outside._replace(faults=[*outside.faults, ("no-match", every(outside))])
+        kept.append(Kept(plan, None, outside, "unmatched"))
+    for group, candidates in _routes(plan, entered):
+        for index, matched, rest in _tried(plan, group, candidates, reference):
+            if matched is not None:
+                kept.append(Kept(plan, index, matched, "complete"))
+            if rest is not None:
+                kept.append(Kept(plan, None, *_leftover(plan, rest, candidates)))
+    return kept
+
+
+def after_steps(plan: Plan, parts: Sequence[Part], reference: Reference) -> tuple[Part, ...]:
+    """Parts after all steps of their plan."""
+    if not plan.steps:
+        return tuple(parts)
+    from kinglet.steps.plan import apply
+
+    return tuple(Part(part.variant, apply(plan.steps, part.frame, reference)) for part in parts)
+
+
+def reference_of(batch: EventBatch) -> Reference:
+    """The moment near which stamps lie: of the log, or where there are several, of each of them."""
     moments = [source.reference for source in batch.sources]
     if len(set(moments)) == 1:
         return moments[0]
@@ -218,10 +224,9 @@ def run(
     then is done to every batch by the thread that parsed it.
     """
     batches = cut_all(sources, plan.cut, larger=max(1, len(plan.variants) // FEW))
-    workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
     ordered = needs_order(plan, options.zone)
 
-    def work(batch: EventBatch, before: _Turn | None, mine: _Turn | None) -> tuple[Parsed, T]:
+    def work(batch: EventBatch, before: Turn | None, mine: Turn | None) -> tuple[Parsed, T]:
         def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
             from kinglet.engine.settling import settle
 
@@ -231,36 +236,7 @@ def run(
             mine.set_result(known)
             return found
 
-        try:
-            parsed = parse_batch(plan, batch, options, settled if ordered else None)
-        except BaseException as error:
-            if mine is not None and not mine.done():
-                mine.set_exception(error)
-            raise
+        parsed = parse_batch(plan, batch, options, settled if ordered else None)
         return parsed, then(parsed)
 
-    last: _Turn | None = None
-    if workers == 1:
-        for batch in batches:
-            if batch is not None:
-                turn: _Turn | None = Future() if ordered else None
-                yield work(batch, last, turn)
-                last = turn
-        return
-    waiting: deque[Future[tuple[Parsed, T]]] = deque()
-    pool = ThreadPoolExecutor(workers, thread_name_prefix="kinglet")
-    try:
-        for batch in batches:
-            if batch is None:  # nothing more for now: what there is need not wait
-                while waiting:
-                    yield waiting.popleft().result()
-                continue
-            turn = Future() if ordered else None
-            waiting.append(pool.submit(work, batch, last, turn))
-            last = turn
-            if len(waiting) > workers:
-                yield waiting.popleft().result()
-        while waiting:
-            yield waiting.popleft().result()
-    finally:
-        pool.shutdown(wait=False, cancel_futures=True)
+    return in_turn(batches, work, workers, ordered)

@@ -86,6 +86,10 @@ class Blocks:
         kind = f"value {indent}" if value.kind == "value" else value.kind
         return value._replace(end=end, kind=kind, text=line if value.text is None else f"{value.text}\n{line}")
 
+    def written(self, key: str) -> str | None:
+        """Nothing: a label may be written in several ways."""
+        return None
+
     def fault(self, values: Sequence[Value]) -> str | None:
         """Nothing: whatever can be read is as it should be."""
         return None

@@ -49,6 +49,10 @@ class Delimited:
                 return None
             at += 1
 
+    def written(self, key: str) -> str | None:
+        """Nothing: names do not stand in rows."""
+        return None
+
     def fault(self, values: Sequence[Value]) -> str | None:
         """Whether there are as many values as names."""
         if len(values) == len(self.names):

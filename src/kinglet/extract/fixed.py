@@ -46,6 +46,10 @@ class Fixed:
             found.append(Value(name, first - 1, end, kind, text[first - 1 : end].strip() or None))
         return found
 
+    def written(self, key: str) -> str | None:
+        """Nothing: names do not stand in the text."""
+        return None
+
     def fault(self, values: Sequence[Value]) -> str | None:
         """Whether the text ends before a column begins."""
         wanted = sum(named and last is not None for _, _, last, named in self.columns)

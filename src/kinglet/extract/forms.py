@@ -22,8 +22,12 @@ MOST_FORMS = 96
 _FEW_FORMS = 4
 _MANY = 500
 _RARE = 500
-"""A form of so small a part of what is left costs more than it saves; after some of them texts are read one by one."""
+_FEW_TEXTS = 24
+"""A form of so few texts, or so small a part of what is left, costs more than it saves; after some of them texts are
+read one by one."""
 _MOST_KEYS = 400
+_KEYS_A_TEXT = 8
+"""A regex of so many values for each text that is left takes longer to compile than it takes to read them."""
 
 
 class Value(NamedTuple):
@@ -75,6 +79,9 @@ class Structure(Protocol):
 
     def values(self, text: str) -> list[Value] | None:
         """The values of a text in order; None where it does not have this structure."""
+
+    def written(self, key: str) -> str | None:
+        """Text that stands in every text that has a key; None where there is none such."""
 
     def fault(self, values: Sequence[Value]) -> str | None:
         """What is strange about a text with these values."""
@@ -140,14 +147,14 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
         for _ in range(most):
             if not len(rows) or rare > _FEW_FORMS:
                 break
-            form = _form(texts[int(rows[0])], structure, tuple(wanted))
+            form = _form(texts[int(rows[0])], structure, tuple(wanted), _KEYS_A_TEXT * len(rows))
             found = _by_form(texts.gather(rows), form, structure) if form is not None else None
             if form is None or found is None:
                 odd.append(rows.head(1))
                 rows = rows.slice(1)
                 continue
             tokens, matched = found
-            rare += tokens.height * _RARE < len(rows)
+            rare += tokens.height < _FEW_TEXTS or tokens.height * _RARE < len(rows)
             mine = rows if tokens.height == len(rows) else rows.filter(matched)
             named = _meanings(form.keys, form.groups, structure, tuple(wanted), prefix, always)
             values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
@@ -186,10 +193,10 @@ def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.S
     return list(groups["row"])
 
 
-def _form(text: str, structure: Structure, wanted: tuple[str, ...]) -> _Form | None:
-    """The form of a text; None where it has none, or none that a regex of moderate size could have."""
+def _form(text: str, structure: Structure, wanted: tuple[str, ...], most: int) -> _Form | None:
+    """The form of a text; None where it has none, or none with so few values that a regex for it is worth its time."""
     values = structure.values(text)
-    if values is None or len(values) > _MOST_KEYS:
+    if values is None or len(values) > min(_MOST_KEYS, most):
         return None
     outline: list[str] = []
     groups: list[str | None] = []

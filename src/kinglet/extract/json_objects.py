@@ -68,6 +68,10 @@ class JsonObjects:
         except NoJsonError:
             return None
 
+    def written(self, key: str) -> str | None:
+        """The key in quotes, without those above it."""
+        return f'"{key.rpartition(".")[2]}"'
+
     def fault(self, values: Sequence[Value]) -> str | None:
         """Nothing: whatever can be read is as it should be."""
         return None

@@ -72,6 +72,10 @@ class Pairs:
                 at = gap.end()
         return found or None
 
+    def written(self, key: str) -> str | None:
+        """The key and what stands behind it."""
+        return f"{key}{self.equals}"
+
     def fault(self, values: Sequence[Value]) -> str | None:
         """Nothing: whatever can be read is as it should be."""
         return None

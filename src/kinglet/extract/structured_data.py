@@ -47,6 +47,10 @@ class StructuredData:
             at += 1
         return found if text else None
 
+    def written(self, key: str) -> str | None:
+        """The name and what stands behind it."""
+        return f"{key.rpartition('.')[2]}="
+
     def fault(self, values: Sequence[Value]) -> str | None:
         """Nothing: whatever can be read is as it should be."""
         return None

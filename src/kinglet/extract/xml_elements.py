@@ -55,6 +55,10 @@ class XmlElements:
         except UnreadableError:
             return None
 
+    def written(self, key: str) -> str | None:
+        """The name, without those above it."""
+        return key.rpartition(".")[2]
+
     def fault(self, values: Sequence[Value]) -> str | None:
         """Nothing: whatever can be read is as it should be."""
         return None

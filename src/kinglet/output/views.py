@@ -36,7 +36,7 @@ class FieldsView:
         return parsed.events()
 
     def flat(self, parsed: Parsed) -> pl.DataFrame:
-        return _flat(parsed.events())
+        return flat(parsed.events())
 
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
         return json_lines(parsed.events(), self.layout, end, raw=self.json)
@@ -56,10 +56,10 @@ class ModelView:
         self.schema = {path: leaves[path].dtype for path in (*first, *middle, *last)}
 
     def table(self, parsed: Parsed) -> pl.DataFrame:
-        return nested(self._columns(parsed), list(self.schema))
+        return nested(self.columns(parsed), list(self.schema))
 
     def flat(self, parsed: Parsed) -> pl.DataFrame:
-        return _flat(self._columns(parsed))
+        return flat(self.columns(parsed))
 
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
         frames = []
@@ -77,7 +77,7 @@ class ModelView:
             frames.append(pl.DataFrame([part.frame["row"], text.alias("json")]))
         return parsed.in_order(frames).to_series()
 
-    def _columns(self, parsed: Parsed) -> pl.DataFrame:
+    def columns(self, parsed: Parsed) -> pl.DataFrame:
         frames = []
         for part in parsed.parts:
             mapping = _mapping(parsed.plan, part)
@@ -111,7 +111,7 @@ def _nulls(name: str, dtype: pl.DataType) -> pl.Expr:
     return pl.lit(None, dtype=dtype).alias(name)
 
 
-def _flat(frame: pl.DataFrame) -> pl.DataFrame:
+def flat(frame: pl.DataFrame) -> pl.DataFrame:
     """Lists as their items with blanks between, instants as RFC 3339 text."""
     columns = []
     for column in frame:

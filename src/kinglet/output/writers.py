@@ -11,14 +11,16 @@ import secrets
 import sys
 from pathlib import Path
 from types import TracebackType
-from typing import IO, Any, ClassVar
+from typing import IO, TYPE_CHECKING, Any, ClassVar
 
 import polars as pl
 
-from kinglet.engine.parsed import Parsed
 from kinglet.errors import OutputError
 from kinglet.output.feeding import Feed
 from kinglet.output.views import View
+
+if TYPE_CHECKING:
+    from kinglet.output.mixed_view import MixedView
 
 
 class Writer:
@@ -26,14 +28,14 @@ class Writer:
 
     suffix: ClassVar[str] = ""
 
-    def __init__(self, path: str, view: View) -> None:
+    def __init__(self, path: str, view: View | MixedView) -> None:
         self.view = view
         self.path = None if path == "-" else Path(path)
         self.aside: Path | None = None
         self.stream: IO[bytes] = self._open()
 
-    def prepare(self, parsed: Parsed) -> Any:
-        """What `write` wants of a batch; touches no file, so that many threads can do it at once."""
+    def prepare(self, parsed: Any) -> Any:
+        """What `write` wants of a batch of its view; touches no file, so that many threads can do it at once."""
         raise NotImplementedError
 
     def write(self, prepared: Any) -> None:
@@ -87,7 +89,7 @@ class NdjsonWriter(Writer):
 
     suffix = ".ndjson"
 
-    def prepare(self, parsed: Parsed) -> memoryview:
+    def prepare(self, parsed: Any) -> memoryview:
         # The one format in which all text lies in one buffer is the one that can be written as it is.
         text = self.view.lines(parsed, "\n").to_arrow(compat_level=pl.CompatLevel.oldest())
         return memoryview(text.buffers()[2] or b"")
@@ -99,7 +101,7 @@ class CsvWriter(Writer):
     suffix = ".csv"
     begun = False
 
-    def prepare(self, parsed: Parsed) -> pl.DataFrame:
+    def prepare(self, parsed: Any) -> pl.DataFrame:
         return self.view.flat(parsed)
 
     def write(self, prepared: pl.DataFrame) -> None:
@@ -112,7 +114,7 @@ class _Engine(Writer):
 
     feed: Feed | None = None
 
-    def prepare(self, parsed: Parsed) -> pl.DataFrame:
+    def prepare(self, parsed: Any) -> pl.DataFrame:
         return self.view.table(parsed)
 
     def write(self, prepared: pl.DataFrame) -> None:
@@ -163,7 +165,7 @@ WRITERS: dict[str, type[Writer]] = {
 }
 
 
-def writer_for(path: str, view: View) -> Writer:
+def writer_for(path: str, view: View | MixedView) -> Writer:
     """The writer for an output path; `-` is NDJSON on standard output.
 
     Raises:

@@ -1,0 +1,308 @@
+"""One log, several parsers: each event goes to the parser that reads it best."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, TypeVar
+
+import polars as pl
+
+from kinglet.engine.choosing import Chooser, Claimed, of_path
+from kinglet.engine.finishing import Kept, finish, times_of
+from kinglet.engine.parsed import Parsed, Part
+from kinglet.engine.plan import STATES, Plan
+from kinglet.engine.running import Options, after_steps, parse_batch, read_events, reference_of
+from kinglet.engine.threads import Turn, in_turn
+from kinglet.engine.timing import needs_order
+from kinglet.raw.cutting import CutRule, EventBatch, cut
+from kinglet.raw.joining import cut_all
+from kinglet.raw.sources import Source
+
+T = TypeVar("T")
+NO_PARSER = "no-parser"
+UNCLAIMED = "unclaimed"
+_BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
+_MOST_LARGER = 12
+_SAMPLE = 48 * 1024
+
+
+@dataclass(frozen=True)
+class Mixed:
+    """A batch of events as several parsers read them; the parts of each have rows of the whole batch."""
+
+    by_parser: tuple[Parsed, ...]
+    bytes_read: int
+
+    @functools.cached_property
+    def counts(self) -> dict[str, int]:
+        """Events by state; the states add up to `events`."""
+        total = dict.fromkeys(("events", *STATES), 0)
+        for parsed in self.by_parser:
+            for name, count in parsed.counts.items():
+                total[name] += count
+        return total
+
+    @property
+    def dropped(self) -> dict[str, int]:
+        """Dropped events by the reason of the step that dropped them."""
+        found: dict[str, int] = {}
+        for parsed in self.by_parser:
+            for reason, count in parsed.dropped.items():
+                found[reason] = found.get(reason, 0) + count
+        return found
+
+    def kept(self) -> Mixed:
+        """The same without dropped events."""
+        return replace(self, by_parser=tuple(parsed.kept() for parsed in self.by_parser))
+
+
+class Plans:
+    """Plans that may read the same events; same_times: of each plan the first whose time rules are the same."""
+
+    def __init__(self, plans: Sequence[Plan]) -> None:
+        self.plans = list(plans)
+        self.chooser = Chooser(plans)
+        firsts: list[int] = []
+        self.same_times: list[int] = []
+        for i, plan in enumerate(plans):
+            rules = (plan.times, plan.limits, plan.missing)
+            same = (j for j in firsts if (plans[j].times, plans[j].limits, plans[j].missing) == rules)
+            first = next(same, i)
+            if first == i:
+                firsts.append(i)
+            self.same_times.append(first)
+
+
+class Mixer:
+    """Several parsers, ready to read logs together; unclaimed: the plan of events that none of them reads."""
+
+    def __init__(self, parsers: Sequence[Claimed], unclaimed: Plan) -> None:
+        self.parsers, self.unclaimed = list(parsers), unclaimed
+
+    def run(
+        self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Mixed], T]
+    ) -> Iterator[tuple[Mixed, T]]:
+        """Parses sources in order, batch by batch; then is done to every batch by the thread that parsed it."""
+        for rule, places, some in self._together(sources):
+            plans = Plans([self.parsers[i].plan for i in places])
+            ordered = any(needs_order(plan, options.zone) for plan in plans.plans)
+            most = max(len(plan.variants) for plan in plans.plans)
+            larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))
+
+            def work(
+                batch: EventBatch, before: Turn | None, mine: Turn | None, plans: Plans = plans
+            ) -> tuple[Mixed, T]:
+                known: dict[int, Any] = dict(before.result()) if before is not None else {}
+                mixed = self._parse(batch, plans, options, known)
+                if mine is not None:
+                    mine.set_result(known)
+                return mixed, then(mixed)
+
+            yield from in_turn(cut_all(some, rule, larger=larger), work, workers, ordered)
+
+    def _together(self, sources: Sequence[Source]) -> Iterator[tuple[CutRule, list[int], list[Source]]]:
+        """Logs one after another that the same parsers read, with these and the rule that cuts them."""
+        last: tuple[CutRule, list[int]] | None = None
+        some: list[Source] = []
+        for source in sources:
+            places = of_path(self.parsers, source.name)
+            chosen = self.for_log(source, places)
+            if last is not None and chosen != last:
+                yield *last, some
+                some = []
+            last = chosen
+            some.append(source)
+        if last is not None:
+            yield *last, some
+
+    def for_log(self, source: Source, places: list[int]) -> tuple[CutRule, list[int]]:
+        """How a log is cut, which is so that most of its beginning is complete, and the parsers for its events."""
+        rules: dict[CutRule, int] = {}
+        for i in places:
+            rule = self.parsers[i].plan.cut
+            rules[rule] = rules.get(rule, 0) + 1
+        head = _head(source) if len(rules) > 1 else None
+        if head is None:
+            return max(rules, key=lambda rule: rules[rule]), places
+        return max(rules, key=lambda rule: (self._complete(head, rule, places), rules[rule])), places
+
+    def _complete(self, head: Source, rule: CutRule, places: list[int]) -> float:
+        """How much of a log's beginning is complete: events, times their part of its characters.
+
+        Events alone would favour a rule that tears lines off, characters alone one that takes all for one event.
+        """
+        plans = Plans([self.parsers[i].plan for i in places])
+        events, good, all_ = 0, 0, 0
+        for batch in cut(replace(head), rule):
+            for parsed in self._parse(batch, plans, Options(), {}).by_parser:
+                for part in parsed.parts:
+                    lengths = part.frame["raw"].str.len_chars()
+                    complete = lengths.filter(part.frame["state"] == "complete")
+                    events += len(complete)
+                    good += int(complete.sum())
+                    all_ += int(lengths.sum())
+        return events * good / max(all_, 1)
+
+    def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: dict[int, Any]) -> Mixed:
+        """A batch; known: what each plan knows of the logs from the batches before, which is brought up to date."""
+        height = len(batch)
+        rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
+        found: list[tuple[int, Parsed]] = []
+        told = plans.chooser.told(batch.frame["raw"])
+        pairs = pl.DataFrame({"row": rows, "place": told}).drop_nulls().explode("place")
+        found += self._each(batch, pairs, plans, options, known)
+        if plans.chooser.always:
+            open_ = rows.filter(_ranks(found, height) > 0)
+            others = pl.DataFrame({"place": pl.Series(plans.chooser.always, dtype=pl.UInt32)})
+            pairs = pl.DataFrame({"row": open_}).join(others, how="cross")
+            found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
+        found = _winners(found, height)
+        taken = [part.frame["row"] for _, parsed in found for part in parsed.parts]
+        left = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
+        if len(left):
+            found.append((len(plans.plans), _nobody(self._of(_some(batch, left), left, self.unclaimed, options, None))))
+        return Mixed(tuple(parsed for _, parsed in found), batch.bytes_read)
+
+    def _each(
+        self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: dict[int, Any]
+    ) -> Iterator[tuple[int, Parsed]]:
+        """Each parser over the events for which it comes into question."""
+        reference = options.at or reference_of(batch)
+        together: dict[int, list[tuple[int, Kept]]] = {}
+        pairs = pairs.sort("place", "row")
+        whole = _some(batch, pairs["row"])
+        start = 0
+        for length, number in pairs["place"].rle().struct.unnest().iter_rows():
+            rows, events = pairs["row"].slice(start, length), _slice(whole, start, length)
+            start += length
+            plan = plans.plans[number]
+            if needs_order(plan, options.zone):
+                yield number, self._of(events, rows, plan, options, (known, number))
+                continue
+            for kept in read_events(plan, events, reference):
+                group = kept.group._replace(rows=rows.gather(kept.group.rows))
+                together.setdefault(plans.same_times[number], []).append((number, kept._replace(group=group)))
+        for members in together.values():
+            some = [kept for _, kept in members]
+            parts = finish(some, times_of(some, reference, options.zone), reference, options.zone)
+            of_plan: dict[int, list[Part]] = {}
+            for (number, _), part in zip(members, parts, strict=True):
+                of_plan.setdefault(number, []).append(part)
+            for number, own in of_plan.items():
+                plan = plans.plans[number]
+                yield number, Parsed(plan, batch.sources, after_steps(plan, own, reference), 0, reference)
+
+    def _of(
+        self,
+        part: EventBatch,
+        rows: pl.Series,
+        plan: Plan,
+        options: Options,
+        memory: tuple[dict[int, Any], int] | None,
+    ) -> Parsed:
+        """Some events of a batch by one parser; rows: where they stand in the batch."""
+        settled = None
+        if memory is not None and needs_order(plan, options.zone):
+            from kinglet.engine.settling import settle
+
+            known, number = memory
+
+            def settled(parts: Any, of: Any, source_of: pl.Series) -> Any:
+                result, known[number] = settle(
+                    plan, parts, of, source_of, options.zone, options.at, known.get(number, {})
+                )
+                return result
+
+        parsed = parse_batch(plan, part, options, settled)
+        frames = [item.frame.with_columns(rows.gather(item.frame["row"]).alias("row")) for item in parsed.parts]
+        parts = [Part(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
+        return replace(parsed, parts=tuple(parts))
+
+
+def _some(batch: EventBatch, rows: pl.Series) -> EventBatch:
+    faults = tuple((name, mask.gather(rows)) for name, mask in batch.faults)
+    return EventBatch(batch.sources, batch.frame[rows], faults, 0)
+
+
+def _slice(batch: EventBatch, start: int, length: int) -> EventBatch:
+    faults = tuple((name, mask.slice(start, length)) for name, mask in batch.faults)
+    return EventBatch(batch.sources, batch.frame.slice(start, length), faults, 0)
+
+
+def _ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
+    """How well each event of a batch is read so far, 0 being best."""
+    best = pl.Series([4], dtype=pl.UInt8).new_from_index(0, height)
+    for _, parsed in found:
+        for part in parsed.parts:
+            here = part.frame["row"]
+            rank = _rank(part)
+            before = best.gather(here)
+            best = best.scatter(here, rank.zip_with(rank < before, before))
+    return best
+
+
+def _rank(part: Part) -> pl.Series:
+    """How well events are read; one of which a variant is known goes before one of which only the envelope is."""
+    rank = part.frame["state"].cast(pl.String).replace_strict(_BEST, return_dtype=pl.UInt8)
+    return rank if part.variant is not None else rank + (rank == 1).cast(pl.UInt8)
+
+
+def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Parsed]]:
+    """Each event only with the parser that reads it best; of equals the first."""
+    times = sum(len(part.frame) for _, parsed in found for part in parsed.parts)
+    rows = [part.frame["row"] for _, parsed in found for part in parsed.parts]
+    several = bool(rows) and pl.concat(rows).n_unique() < times
+    some: list[tuple[int, Parsed]] = []
+    if several:
+        frames = [
+            part.frame.select("row", _rank(part).alias("rank"), pl.lit(turn, dtype=pl.UInt32).alias("turn"))
+            for turn, (_, parsed) in enumerate(found)
+            for part in parsed.parts
+        ]
+        first = pl.concat(frames).sort("row", "rank", "turn").unique("row", keep="first", maintain_order=True)
+        winner = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height).scatter(first["row"], first["turn"])
+    for turn, (place, parsed) in enumerate(found):
+        parts = parsed.parts
+        if several:
+            parts = tuple(
+                Part(part.variant, part.frame.filter(winner.gather(part.frame["row"]) == turn)) for part in parts
+            )
+        # what a parser cannot read at all, not even its envelope, is not its own
+        parts = tuple(
+            part if part.variant is not None else Part(None, part.frame.filter(part.frame["state"] != "unmatched"))
+            for part in parts
+        )
+        parts = tuple(part for part in parts if part.frame.height)
+        if parts:
+            some.append((place, replace(parsed, parts=parts)))
+    return some
+
+
+def _surely(parsed: Parsed) -> Parsed:
+    """Only events that are complete, or have a variant and a time: no text tells that they are the parser's own."""
+    parts = [part for part in parsed.parts if part.variant is not None]
+    sure = [part.frame["time"].is_not_null() | (part.frame["state"] == "complete") for part in parts]
+    kept = [Part(part.variant, part.frame.filter(good)) for part, good in zip(parts, sure, strict=True)]
+    return replace(parsed, parts=tuple(part for part in kept if part.frame.height))
+
+
+def _nobody(parsed: Parsed) -> Parsed:
+    """Events that no parser reads, with the fault that says so."""
+
+    def named(faults: pl.Expr) -> pl.Expr:
+        return faults.list.eval(pl.when(pl.element() == "no-match").then(pl.lit(NO_PARSER)).otherwise(pl.element()))
+
+    parts = tuple(Part(part.variant, part.frame.with_columns(named(pl.col("faults")))) for part in parsed.parts)
+    return replace(parsed, parts=parts)
+
+
+def _head(source: Source) -> Source | None:
+    """The beginning of a log as a log of its own; None where reading it would take it away."""
+    if source.path is None and source.data is None:
+        return None
+    chunk = next(iter(replace(source).chunks()), b"")
+    if not isinstance(chunk, bytes):
+        return None
+    return Source(source.name, source.reference, data=chunk[: chunk.rfind(b"\n", 0, _SAMPLE) + 1 or _SAMPLE])

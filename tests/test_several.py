@@ -1,0 +1,148 @@
+"""Several parsers over one log: who reads what, in which order it goes out, and what nobody reads."""
+
+from __future__ import annotations
+
+import json
+import random
+import unittest
+from pathlib import Path
+
+import polars as pl
+
+import kinglet
+from kinglet.demo.logs import LOGS, log_bytes, log_text
+from kinglet.engine.choosing import Chooser, of_path, telling
+from kinglet.several import ParserSet
+from tests.helpers import ROOT, InFolder
+from tests.helpers import kinglet as command
+
+DEMO = ROOT / "src" / "kinglet" / "demo" / "parsers"
+HEAD = "kinglet: 1\nparser: %s\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Doors}\n"
+GATE = HEAD % "gate" + "variants: [{name: opened, pattern: 'gate {code:int} opened by {user:word}'}]\n"
+PUMP = HEAD % "pump" + "variants: [{name: started, pattern: 'pump {code:word} started'}]\n"
+LINES = ["gate 4 opened by m.okoro", "pump p-3 started", "gate x opened", "else", "gate 5 opened by a.pires"]
+
+
+def mixed_log() -> str:
+    """Lines of three devices as a collector writes them, and one of nobody."""
+    lines = [line for name in ("pump-panel", "slipway-vpn", "jump-host") for line in log_text(name).splitlines()] + [
+        "nobody wrote this"
+    ]
+    random.Random(5).shuffle(lines)
+    return "\n".join(lines) + "\n"
+
+
+class Sets(InFolder):
+    def two(self) -> ParserSet:
+        return ParserSet([kinglet.load(GATE), kinglet.load(PUMP)])
+
+    def test_each_event_goes_to_the_parser_that_reads_it(self) -> None:
+        result = self.two().parse(LINES)
+        self.assertEqual(["gate", "pump", "unclaimed", "unclaimed", "gate"], result.events["parser"].to_list())
+        self.assertEqual(["4", "p-3", None, None, "5"], result.events["code"].to_list())  # a number here, text there
+        self.assertEqual([[], [], ["no-parser"], ["no-parser"], []], result.events["faults"].to_list())
+        self.assertEqual({"events": 5, "complete": 3, "partial": 0, "unmatched": 2, "dropped": 0}, result.counts)
+        self.assertEqual(["gate", "unclaimed", "pump"], list(result.by_parser))
+        self.assertEqual(LINES, result.events["raw"].to_list())
+        self.assertEqual(5, result.events["id"].n_unique())
+
+    def test_the_best_reading_wins_and_of_equals_the_first(self) -> None:
+        generic = (
+            HEAD % "generic"
+            + "envelope: '{w:word} {body:rest}'\nvariants: [{name: any, pattern: '{x:int} {y:rest}'}]\n"
+        )
+        some = ParserSet([kinglet.load(generic), kinglet.load(GATE)])
+        events = some.parse(LINES).events
+        self.assertEqual(["gate", "unclaimed", "unclaimed", "unclaimed", "gate"], events["parser"].to_list())
+        first = ParserSet([kinglet.load(GATE), kinglet.load(GATE.replace("parser: gate", "parser: other"))])
+        self.assertEqual({"gate", "unclaimed"}, set(first.parse(LINES).events["parser"]))
+
+    def test_outputs_keep_the_order_of_the_log(self) -> None:
+        self.write("gate.yaml", GATE)
+        self.write("pump.yaml", PUMP + "steps: [{when: code = 'p-4', drop: test}]\n")
+        log = self.write("mixed.log", "\n".join([*LINES, "pump p-4 started"]))
+        for suffix in ("ndjson", "csv", "parquet", "arrow"):
+            for form in ("fields", "model"):
+                called = command("run", "-p", self.folder, log, "-o", f"out.{suffix}", "--as", form)
+                self.assertEqual(0, called.status, called.err)
+        called = command("run", "-p", "gate.yaml", "-p", "pump.yaml", log, "-o", "out.ndjson")
+        self.assertIn("5 of 6 events", called.err)
+        self.assertIn("pump                 2  1 complete, 1 dropped", called.err)
+        lines = [json.loads(line) for line in Path("out.ndjson").read_text().splitlines()]
+        self.assertEqual(LINES, [line["raw"] for line in lines])
+        self.assertEqual([4, "p-3", None, None, 5], [line.get("code") for line in lines])
+        command("run", "-p", self.folder, log, "-o", "out.parquet")
+        self.assertEqual(LINES, pl.read_parquet("out.parquet")["raw"].to_list())
+        told = command("run", "-p", self.folder, log, "-o", "out.csv", "--json").json()
+        self.assertEqual({"gate", "pump", "unclaimed"}, {item["parser"] for item in told["parsers"]})
+
+    def test_what_cannot_be_a_set(self) -> None:
+        self.write("a.yaml", GATE)
+        self.write("b.yaml", GATE)
+        (self.folder / "empty").mkdir()
+        log = self.write("a.log", "x\n")
+        for folder, said in {".": "a second parser `gate`", "empty": "has no parser file"}.items():
+            called = command("run", "-p", folder, log, "-o", "out.csv")
+            self.assertEqual(2, called.status)
+            self.assertIn(said, called.err)
+        self.assertIn(
+            "is empty", command("run", "-p", "a.yaml", "-p", "dpkg", self.write("e.log", ""), "-o", "o.csv").err
+        )
+
+
+class Choosing(unittest.TestCase):
+    def test_text_that_tells_an_event(self) -> None:
+        named = {name: telling(kinglet.load(DEMO / f"{name}.yaml").plan) for name in LOGS}
+        self.assertEqual((" PMP/",), named["pump-panel"])
+        self.assertEqual(("event=",), named["slipway-vpn"])
+        self.assertEqual(('"time"',), named["manifest-store"])
+        self.assertIsNone(named["resolver"])
+        chooser = Chooser([kinglet.load(GATE).plan, kinglet.load(PUMP).plan])
+        self.assertEqual([[0], [1], None, None, [0]], chooser.told(pl.Series(LINES)).to_list())
+        both = chooser.told(pl.Series(["gate 4 opened by x pump y started"]))
+        self.assertEqual([[0, 1]], both.to_list())
+
+    def test_paths_claim_logs(self) -> None:
+        claiming = PUMP.replace("variants", "claims: {path: '*pump*'}\nvariants")
+        some = ParserSet([kinglet.load(GATE), kinglet.load(claiming)])
+        self.assertEqual([1], of_path(some.mixer.parsers, "a/pump.log"))
+        self.assertEqual([0, 1], of_path(some.mixer.parsers, "all.log"))
+
+    def test_the_log_is_cut_so_that_most_of_it_is_complete(self) -> None:
+        blocks = (
+            HEAD % "blocks"
+            + 'events: blank-line\nvariants: [{name: b, pattern: "Record\\n{:block}", types: {door: int}}]\n'
+        )
+        some = ParserSet([kinglet.load(GATE), kinglet.load(blocks)])
+        self.assertEqual(2, len(some.parse(b"Record\nDoor: 4\nState: open\n\nRecord\nDoor: 5\n").events))
+        self.assertEqual(5, len(some.parse("\n".join(LINES).encode()).events))
+
+
+class DemoLogs(InFolder):
+    def test_a_folder_of_logs_and_parsers_gives_what_each_parser_gives_alone(self) -> None:
+        for name, form in LOGS.items():
+            self.write(name + form.suffix, log_bytes(name))
+        result = kinglet.load_set(DEMO).parse(self.folder, at="2026-03-08")
+        for name, form in LOGS.items():
+            alone = kinglet.load(DEMO / f"{name}.yaml").parse(name + form.suffix, at="2026-03-08").events
+            mine = result.events.filter(pl.col("parser") == name)
+            self.assertEqual(alone["raw"].to_list(), mine["raw"].to_list(), name)
+            self.assertEqual(alone["time"].to_list(), mine["time"].to_list(), name)
+            self.assertEqual(alone["faults"].to_list(), mine["faults"].to_list(), name)
+
+    def test_one_log_of_many_devices(self) -> None:
+        log = self.write("all.log", mixed_log())
+        result = kinglet.load_set(DEMO).parse(log, at="2026-03-08")
+        expected = {name: len(log_text(name).splitlines()) for name in ("pump-panel", "slipway-vpn", "jump-host")}
+        found = {name: counts["events"] for name, counts in result.by_parser.items()}
+        self.assertEqual(expected | {"unclaimed": 1}, found)
+        self.assertEqual(mixed_log().splitlines(), result.events["raw"].to_list())
+        mapped = command("run", "-p", DEMO, log, "-o", "out.ndjson", "--as", "model", "--at", "2026-03-08")
+        self.assertEqual(0, mapped.status)
+        lines = [json.loads(line) for line in Path("out.ndjson").read_text().splitlines()]
+        self.assertEqual(len(result.events), len(lines))
+        self.assertEqual(mixed_log().splitlines(), [line["raw_data"] for line in lines])
+
+
+if __name__ == "__main__":
+    unittest.main()
