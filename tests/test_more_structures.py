@@ -154,6 +154,25 @@ class Repeats(unittest.TestCase):
         self.assertEqual((2, ["repeated-key"], '{"to":"1"}'), (plain["to"], plain["faults"], plain["more"]))
 
 
+class Spreading(unittest.TestCase):
+    def test_other_keys_as_columns_with_a_limit(self) -> None:
+        result = parsed(
+            "variants:\n  - {name: all, json: true, types: {user: word}}\n",
+            '{"user": "m.okoro", "berth": 4, "tide": {"high": true}}',
+            '{"user": "a.pires", "berth": 5, "raw": "x", "note": null}',
+        )
+        wide = result.spread()
+        self.assertEqual(["4", "5"], wide["berth"].to_list())
+        self.assertEqual(["true", None], wide["tide.high"].to_list())
+        self.assertEqual([None, "x"], wide["more.raw"].to_list())
+        self.assertEqual(0, wide["more"].drop_nulls().len())
+        narrow = result.spread(1)
+        self.assertEqual(["4", "5"], narrow["berth"].to_list())
+        self.assertEqual(['{"tide.high":true}', '{"raw":"x"}'], narrow["more"].to_list())
+        plain = parsed("variants:\n  - {name: all, pattern: '{user:word}'}\n", "x")
+        self.assertEqual(plain.events.columns, plain.spread().columns)
+
+
 class Xml(unittest.TestCase):
     def test_elements_attributes_namespaces_and_text_as_it_stands(self) -> None:
         self.assertEqual(

@@ -337,6 +337,22 @@ class Traces(InFolder):
         )
         self.assertIn("P04", command("try", self.parser, self.log, "--until", "0").out)
 
+    def test_explain_lists_them(self) -> None:
+        said = command("explain", self.parser)
+        for text in (
+            "steps  after the fields",
+            "1         set  unit: replace(unit",
+            "# short names",
+            "when code = 8",
+            "drop  tide",
+        ):
+            self.assertIn(text, said.out)
+        steps = command("explain", self.parser, "--json").json()["steps"]
+        self.assertEqual(["set", "remove", "drop", "convert"], [step["operation"] for step in steps])
+        off = self.write("off.yaml", FILE + "  - {off: true, replace: {field: unit, regex: ' x'}}\n")
+        self.assertIn("replace  field: unit, regex: ` x`  (off)", command("explain", off).out)
+        self.assertNotIn("steps", command("explain", self.parser, "--variant", "used").out)
+
     def test_what_cannot_be_asked(self) -> None:
         for arguments, said in {
             ("--trace", "9"): "no event has line 9; those read have lines 1 to 4",

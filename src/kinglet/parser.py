@@ -202,6 +202,16 @@ class Result:
         counted = self.events["faults"].explode().drop_nulls().value_counts()
         return dict(sorted(counted.iter_rows(), key=lambda row: (-row[1], row[0])))
 
+    def spread(self, most: int = 100) -> pl.DataFrame:
+        """The events with the keys of `more` as columns of text, for a look at keys that the parser does not name.
+
+        The columns are all keys of all these events, the commonest first, `most` at most; what is left stays in `more`.
+        A column that the events have already is called `more.KEY`.
+        """
+        from kinglet.output.spreading import spread
+
+        return spread(self.events, most)
+
     def to_pandas(self) -> pd.DataFrame:
         """The events as a pandas frame."""
         return self.events.to_pandas()

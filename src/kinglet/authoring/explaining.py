@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import polars as pl
+from pydantic import BaseModel
 
 from kinglet.definition.schema import Variant
 from kinglet.engine.plan import DTYPES, Reading, TimeRulePlan
@@ -13,6 +14,9 @@ from kinglet.parser import Parser
 from kinglet.patterns.literals import Known, known
 from kinglet.patterns.slow import BUDGET, why_slow
 from kinglet.patterns.types import SlotType
+
+if TYPE_CHECKING:
+    from kinglet.definition.steps import Step
 
 _ENGINE = "linear time"
 
@@ -46,8 +50,19 @@ class Explanation(NamedTuple):
     mapped: str = ""
 
 
+class StepNote(NamedTuple):
+    """A step: its number, what it does, to what, for which events, and what for."""
+
+    number: int
+    operation: str
+    about: str
+    when: str | None
+    note: str
+    off: bool
+
+
 class Overview(NamedTuple):
-    """A whole parser: how it cuts, where it looks for the time, then its envelope and its variants."""
+    """A whole parser: how it cuts, where it looks for the time, then its envelope, its variants and its steps."""
 
     parser: str
     version: str
@@ -58,6 +73,7 @@ class Overview(NamedTuple):
     body: str | None
     envelope: Explanation | None
     variants: tuple[Explanation, ...]
+    steps: tuple[StepNote, ...] = ()
 
 
 def explain(parser: Parser) -> Overview:
@@ -77,8 +93,28 @@ def explain(parser: Parser) -> Overview:
     events = ", ".join(name if value is True else f"{name}: {value}" for name, value in rules.items()) or "line"
     times = tuple(_of_rule(rule) for rule in plan.times)
     return Overview(
-        plan.parser, plan.version, definition.about, events, times, plan.kind, plan.body, envelope, variants
-    )
+        plan.parser, plan.version, definition.about, events, times, plan.kind, plan.body, envelope, variants,
+        tuple(_of_step(number, step) for number, step in enumerate(definition.steps, 1)),
+    )  # fmt: skip
+
+
+def _of_step(number: int, step: Step) -> StepNote:
+    value = getattr(step, {"copy": "copy_"}.get(step.operation, step.operation))
+    return StepNote(number, step.operation, _said(value), step.when, step.note, step.off)
+
+
+def _said(value: Any) -> str:
+    """What a step is given, as the parser file could have it on a line."""
+    if isinstance(value, BaseModel):
+        given = value.model_dump(by_alias=True, exclude_unset=True)
+        return ", ".join(f"{name}: {_said(item)}" for name, item in given.items())
+    if isinstance(value, dict):
+        return ", ".join(f"{name}: {_said(item)}" for name, item in value.items())
+    if isinstance(value, list):
+        return ", ".join(map(_said, value))
+    if isinstance(value, str) and value != value.strip():
+        return f"`{value}`"
+    return str(value).lower() if isinstance(value, bool) else str(value)
 
 
 def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanation:
@@ -128,4 +164,5 @@ def as_plain(found: Overview) -> dict[str, Any]:
     return found._asdict() | {
         "envelope": one(found.envelope) if found.envelope else None,
         "variants": [one(item) for item in found.variants],
+        "steps": [step._asdict() for step in found.steps],
     }

@@ -60,6 +60,8 @@ def command(parser: str, wanted: str | None, as_json: bool) -> None:
     for item in found.variants:
         out.print()
         _render(out, item)
+    if wanted is None and found.steps:
+        _render_steps(out, found)
 
 
 def _render_head(out: Console, found: Overview) -> None:
@@ -80,6 +82,20 @@ def _render_head(out: Console, found: Overview) -> None:
             _line(out, "kind", f"`{found.kind}` tells the variant{reads}")
         elif found.body:
             _line(out, "then", f"the variants read `{found.body}`")
+
+
+def _render_steps(out: Console, found: Overview) -> None:
+    from kinglet.cli.render import heading
+
+    out.print()
+    out.print(heading("steps", "after the fields are read, in this order"))
+    for step in found.steps:
+        about = f"{step.operation}  {step.about}" + ("  (off)" if step.off else "")
+        _line(out, f"{step.number}", about)
+        if step.when is not None:
+            _line(out, "", f"when {step.when}")
+        if step.note:
+            _line(out, "", f"# {step.note}")
 
 
 def _render(out: Console, item: Explanation) -> None:

@@ -20,6 +20,7 @@ from kinglet.patterns.slots import Blank, Literal, Optional, Slot, Token
 from kinglet.patterns.types import BLANK, TYPES, SlotType
 
 _END = "\0end"
+_CONTROLS = {"\n": r"\n", "\r": r"\r", "\t": r"\t"}
 
 
 class _Way(NamedTuple):
@@ -153,6 +154,8 @@ def escape(text: str) -> str:
 
 
 def _hex_or_slash(char: str) -> str:
+    if char in _CONTROLS:
+        return _CONTROLS[char]
     return f"\\{char}" if char.isprintable() and char.isascii() else re.escape(char)
 
 
