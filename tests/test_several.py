@@ -67,7 +67,8 @@ class Sets(InFolder):
                 self.assertEqual(0, called.status, called.err)
         called = command("run", "-p", "gate.yaml", "-p", "pump.yaml", log, "-o", "out.ndjson")
         self.assertIn("5 of 6 events", called.err)
-        self.assertIn("pump                 2  1 complete, 1 dropped", called.err)
+        self.assertIn("parser          events   complete  unmatched    dropped", called.err)
+        self.assertIn("pump                 2          1          0          1", called.err)
         lines = [json.loads(line) for line in Path("out.ndjson").read_text().splitlines()]
         self.assertEqual(LINES, [line["raw"] for line in lines])
         self.assertEqual([4, "p-3", None, None, 5], [line.get("code") for line in lines])

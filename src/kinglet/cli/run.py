@@ -158,19 +158,20 @@ _MOST_SHOWN = 20
 
 
 def _by_parser(found: dict[str, dict[str, int]]) -> None:
-    """A line a parser: its events, and how many of them are complete."""
+    """A row a parser: its events by state."""
     from rich.text import Text
 
     from kinglet.cli.render import console
 
+    if not found:
+        return
     out = console(error=True)
-    names = max((len(name) for name in found), default=0) + 2
+    names = max(6, *(len(name) for name in found)) + 2
     ordered = sorted(found.items(), key=lambda item: (-item[1]["events"], item[0]))
+    states = [state for state in next(iter(found.values())) if any(counts[state] for counts in found.values())]
+    out.print(Text(f"  {'parser':<{names}}" + "".join(f"{state:>11}" for state in states), style="dim"))
     for name, counts in ordered[:_MOST_SHOWN]:
-        rest = ", ".join(
-            f"{counts[state]:,} {state}" for state in ("complete", "partial", "unmatched", "dropped") if counts[state]
-        )
-        out.print(Text(f"  {name:<{names}}{counts['events']:>11,}  {rest}"))
+        out.print(Text(f"  {name:<{names}}" + "".join(f"{counts[state]:>11,}" for state in states)))
     if len(ordered) > _MOST_SHOWN:
         out.print(f"  … and {len(ordered) - _MOST_SHOWN:,} parsers more; --json has them all")
 
