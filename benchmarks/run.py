@@ -152,6 +152,48 @@ def structures(count: int, rounds: int) -> list[Row]:
     return rows
 
 
+def variants(count: int, rounds: int) -> list[Row]:
+    """Many messages or many parsers over a log, in turn with one; seconds without start-up."""
+
+    def taken(way: str, some: int) -> float:
+        command = [sys.executable, str(HERE / "variants.py"), way, str(some), str(count)]
+        read, seconds = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()
+        assert int(read) == count, f"{way}, {some}: {read} of {count}"
+        return float(seconds)
+
+    rows: list[Row] = []
+    for name, way, some, most in (
+        ("200 variants by kind", "kind", 200, 1.5),
+        ("200 variants by their text", "text", 200, 3),
+        ("500 parsers", "parsers", 500, 3),
+    ):
+        one: list[float] = []
+        ratios: list[float] = []
+        for _ in range(rounds):
+            one.append(taken(way, 1))
+            ratios.append(taken(way, some) / one[-1])
+        rows.append(
+            (name, f"{count / statistics.median(one):,.0f}", f"{statistics.median(ratios):.2f} (at most {most})")
+        )
+    return rows
+
+
+def hostile() -> list[Row]:
+    """Regexes and texts made to hurt; seconds for all of them, against texts that do not."""
+    from hostile import CORPUS, measure
+
+    found = measure()
+    allowed = 2 * found.harmless + found.budgets
+    return [
+        (
+            f"{len(CORPUS) - found.refused} regexes, and {found.refused} that are refused",
+            f"{found.hostile:.1f} s (at most {allowed:.1f})",
+            f"{found.harmless:.2f} s",
+            str(found.late),
+        )
+    ]
+
+
 def reading_stamps(count: int, rounds: int) -> list[Row]:
     """Columns of stamps, in turn with what reads them elsewhere; seconds without start-up."""
 
@@ -236,12 +278,15 @@ def table(heads: Row, rows: list[Row]) -> str:
     return "\n".join("| " + " | ".join(row) + " |" for row in lines) + "\n"
 
 
+TABLES = ("logs", "growth", "cutting", "stamps", "structures", "variants", "hostile", "start")
+
+
 def main() -> None:
     options = argparse.ArgumentParser(description=__doc__)
     options.add_argument("--lines", type=int, default=1_000_000)
     options.add_argument("--rounds", type=int, default=5)
     options.add_argument("--write", action="store_true", help="write the tables into docs/benchmarks.md")
-    options.add_argument("--only", choices=["logs", "growth", "cutting", "stamps", "structures", "start"])
+    options.add_argument("--only", choices=TABLES)
     given = options.parse_args()
     if given.only and given.write:
         options.error("--write wants all tables; leave --only out")
@@ -269,6 +314,11 @@ def main() -> None:
             ("structures", "Kinglet, events/s", "times as fast as a loop"),
             lambda: structures(min(lines, 300_000), rounds),
         ),
+        "variants": (
+            ("many at once", "one, events/s", "time an event against one"),
+            lambda: variants(min(lines, 500_000), rounds),
+        ),
+        "hostile": (("made to hurt", "time", "texts that do not hurt", "events too slow"), hostile),
         "start": (("start", "time", "limit"), lambda: start_up(rounds, folder)),
     }
     try:

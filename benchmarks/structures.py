@@ -15,7 +15,7 @@ import re
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -66,6 +66,16 @@ def _resolver(number: int, chance: random.Random) -> str:
     return f"{1772438119 + number}.541,198.51.100.{number % 250},store.marram.example,A,{answer},{number % 99 + 0.5}"
 
 
+def _winch(number: int, chance: random.Random) -> str:
+    address = f"\n\tAddress:\t198.51.100.{number % 250}" if chance.random() < 0.3 else ""
+    return (
+        f"Time:\t\t02/03/2026 {number // 3600 % 24:02}:{number // 60 % 60:02}:{number % 60:02}\n"
+        f"Winch:\t\tW{number % 4}\n"
+        f"Operator:\n\tName:\t\tj.lindqvist\n\tStation:\tdeck{address}\n"
+        f"Before:\n\tTension:\t{number % 60} kN\nAfter:\n\tTension:\t{number % 80} kN\n"
+    )
+
+
 NAMES = ("stamp", "client", "host", "record", "answer", "milliseconds")
 LOGS = {
     "JSON": Log(_manifest, "json", {"log_time": "text", "request.id": "word", "user.name": "word", "client.ip": "ip",
@@ -75,6 +85,8 @@ LOGS = {
                                  "result": "word", "bytes": "int"}),
     "delimited": Log(_resolver, "delimited", dict(zip(NAMES, ("text", "ip", "host", "word", "text", "num"),
                                                       strict=True))),
+    "block": Log(_winch, "block", {"winch": "word", "operator.name": "word", "operator.address": "ip",
+                                   "before.tension": "text", "after.tension": "text"}),
 }  # fmt: skip
 KINDS: dict[str, Callable[[str], Any]] = {"int": int, "port": int, "num": float}
 
@@ -82,19 +94,22 @@ KINDS: dict[str, Callable[[str], Any]] = {"int": int, "port": int, "num": float}
 def by_kinglet(path: Path, log: Log) -> pl.DataFrame:
     types = ", ".join(f"{name}: {kind}" for name, kind in log.types.items())
     form = f"delimited: {{names: [{', '.join(NAMES)}]}}" if log.form == "delimited" else f"{log.form}: true"
-    parser = kinglet.load(f"{HEAD}variants:\n  - {{name: all, {form}, types: {{{types}}}}}\n")
+    events = "events: blank-line\n" if log.form == "block" else ""
+    parser = kinglet.load(f"{HEAD}{events}variants:\n  - {{name: all, {form}, types: {{{types}}}}}\n")
     return pl.concat(result.events.select(*log.types, "more") for result in parser.parse_batches(path))
 
 
 def by_loop(path: Path, log: Log) -> pl.DataFrame:
     columns: dict[str, list[Any]] = {name: [] for name in (*log.types, "more")}
     with path.open(encoding="utf-8") as lines:
-        for line in lines:
+        for line in _records(lines) if log.form == "block" else lines:
             values: dict[str, Any] = {}
             if log.form == "json":
                 _flatten(json.loads(line), "", values)
             elif log.form == "delimited":
                 values = dict(zip(NAMES, next(csv.reader([line.rstrip("\n")])), strict=True))
+            elif log.form == "block":
+                values = _labels(line)
             else:
                 values = {key: value.strip('"') for key, value in PAIR.findall(line)}
             for name, kind in log.types.items():
@@ -102,6 +117,33 @@ def by_loop(path: Path, log: Log) -> pl.DataFrame:
                 columns[name].append(None if value is None else KINDS.get(kind, str)(value))
             columns["more"].append(json.dumps(values, separators=(",", ":")) if values else None)
     return pl.DataFrame(columns)
+
+
+def _records(lines: Iterable[str]) -> Iterator[str]:
+    some: list[str] = []
+    for line in lines:
+        if line.strip():
+            some.append(line)
+        elif some:
+            yield "".join(some)
+            some = []
+    if some:
+        yield "".join(some)
+
+
+def _labels(record: str) -> dict[str, Any]:
+    values: dict[str, Any] = {}
+    section = ""
+    for line in record.splitlines():
+        label, _, value = line.partition(":")
+        key = label.strip().lower().replace(" ", "_")
+        if not line.startswith("\t"):
+            section = ""
+        if value.strip():
+            values[f"{section}{key}"] = value.strip()
+        else:
+            section = f"{key}."
+    return values
 
 
 def _flatten(value: dict[str, Any], above: str, into: dict[str, Any]) -> None:

@@ -241,6 +241,11 @@ class LabelledBlocks(unittest.TestCase):
         self.assertEqual({"a": "1", "b": "2"}, everything("a = 1\nb = 2", Blocks("=")))
         self.assertEqual("tension_in_kn", key_of(" Tension (in kN)"))
         self.assertIsNone(everything("no label here\nat 10:20", Blocks()))
+        file = (
+            "variants: [{name: b, block: true, keys: {start: Start-Date, last: 'Gate[-1]'}, types: {Gate No: int}}]\n"
+        )
+        event = parsed(file, "Start-Date: 4 May\nGate: 1\nGate: 2\nGate No: 7").events.row(0, named=True)
+        self.assertEqual(("4 May", "2", 7), (event["start"], event["last"], event["Gate No"]))
         self.assertEqual("no line with a label, such as `Name: value`", unread(Blocks(), "free text")[1])
 
     def test_behind_a_title(self) -> None:

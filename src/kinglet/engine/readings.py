@@ -111,7 +111,12 @@ def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mappi
             key = form.keys.get(name, name).removeprefix(part.prefix)
             bare = key.removeprefix("log_")
             renamed = key != bare and bare in RESERVED and part.structure.name not in ("delimited", "fixed")
-            keys.append(bare if renamed else key)
+            key = bare if renamed else key
+            if part.structure.name == "block":
+                from kinglet.extract.blocks import path_of
+
+                key = path_of(key)
+            keys.append(key)
             items.append(FieldPlan(name, work.type_of(name, kind)))
     return StructurePlan(part.structure, part.source, part.prefix, tuple(keys), tuple(items))
 

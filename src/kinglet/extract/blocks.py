@@ -15,6 +15,7 @@ import polars as pl
 
 from kinglet.extract.forms import Value, json_strings
 from kinglet.extract.pairs import in_class
+from kinglet.extract.repeats import selector
 from kinglet.patterns.compiling import escape
 
 _DEEPEST = 12
@@ -115,3 +116,14 @@ def key_of(label: str) -> str:
     'account_name'
     """
     return re.sub(r"\W+", "_", label.strip().lower()).strip("_") or "_"
+
+
+def path_of(written: str) -> str:
+    """The key of a label that is written as it stands in the log, with those of its sections before it.
+
+    >>> path_of("Operator.Account Name[2]")
+    'operator.account_name[2]'
+    """
+    key, which = selector(written)
+    rest = written[len(key) :] if which is not None else ""
+    return ".".join(key_of(part) for part in key.split(".")) + rest
