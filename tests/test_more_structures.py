@@ -13,7 +13,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
+from kinglet.authoring.diagnosis import diagnose
 from kinglet.authoring.spans import spans
+from kinglet.demo.logs import log_text
 from kinglet.extract.blocks import Blocks, key_of
 from kinglet.extract.fixed import Fixed
 from kinglet.extract.forms import Structure, read
@@ -21,6 +23,7 @@ from kinglet.extract.repeats import selector, taken
 from kinglet.extract.structured_data import StructuredData
 from kinglet.extract.unread import unread
 from kinglet.extract.xml_elements import MOST_LEVELS, XmlElements
+from tests.helpers import InFolder
 
 HEAD = "kinglet: 1\nparser: gate\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Gatekeeper}\n"
 RECORD = """<?xml version="1.0"?>
@@ -144,6 +147,9 @@ class Repeats(unittest.TestCase):
         event = parsed(file, "to=1 to=2 cc=9 to=3 cc=8").events.row(0, named=True)
         self.assertEqual((2, "3", '["1","2","3"]'), (event["second"], event["last"], event["every"]))
         self.assertEqual(("complete", {"cc": ["9", "8"]}), (event["state"], json.loads(event["more"])))
+        parser = kinglet.load(HEAD + file)
+        shown = {(span.field, span.start) for span in spans(parser.plan, "to=1 to=2 cc=9 to=3", "all")}
+        self.assertEqual({("every", 3), ("second", 8), ("every", 8), ("every", 18), ("last", 18)}, shown)
         fewer = parsed(file, "to=1").events.row(0, named=True)
         self.assertEqual(
             (None, "1", '["1"]', "complete"), (fewer["second"], fewer["last"], fewer["every"], fewer["state"])
@@ -324,6 +330,42 @@ variants:
         self.assertEqual("unmatched", events["state"][4])
 
 
+class Suggestions(InFolder):
+    """A look at a log suggests these structures, and what it suggests reads the log."""
+
+    def suggested(self, name: str, text: str) -> tuple[str, kinglet.Result]:
+        path = self.write(name, text)
+        parser = kinglet.look(path)[0].suggestion
+        return parser, kinglet.load(parser).parse(path)
+
+    def test_blocks_and_xml(self) -> None:
+        parser, result = self.suggested("winch-audit.log", log_text("winch-audit"))
+        for line in ("block: true", "log_time: time", "operator.name: word", "before.tension: text"):
+            self.assertIn(line, parser)
+        self.assertEqual((70, 70), (result.counts["events"], result.counts["complete"]))
+        data = "<Data Name='user'>m.okoro</Data><Data Name='berth'>4</Data>"
+        record = f"<Event><At>2026-03-03T22:10:4{{n}}Z</At>{data}</Event>\n"
+        text = "".join(record.replace("{n}", str(i)) for i in range(10))
+        parser, result = self.suggested("gate.xml", f"<log>{text}</log>\n")
+        for line in ("xml: {by: 'Name'}", "At: time", "user: word", "berth: int"):
+            self.assertIn(line, parser)
+        self.assertEqual(10, result.counts["complete"])
+        parser, result = self.suggested(
+            "other.xml", f"<log>{text.replace(' Name=', ' n=').replace('Data', 'D')}</log>\n"
+        )
+        self.assertEqual(10, result.counts["events"])
+
+    def test_hostile_columns_and_parameters(self) -> None:
+        for texts, structure in (
+            (["x" * 1_000_000, "", "é" * 10], Fixed({"a": (1, 5), "b": (100_000, None)})),
+            (["[a" + ' b="1"' * 10_000 + "]", "[" * 10_000, '[a b="' + "\\\\" * 100_000], StructuredData()),
+        ):
+            started = time.perf_counter()
+            found = read(pl.Series(texts), structure, ["a", "a.b"])
+            self.assertLess(time.perf_counter() - started, 5.0, structure.name)
+            self.assertEqual(3, len(found.good))
+
+
 class ReadingOn(unittest.TestCase):
     def test_a_variant_reads_from_an_earlier_slot_on(self) -> None:
         file = """
@@ -353,6 +395,11 @@ variants: [{name: moored, kind: moor}]
         self.assertEqual(["moored", None, None], events["variant"].to_list())
         self.assertEqual([4, None, None], events["berth"].to_list())
         self.assertEqual(["complete", "partial", "unmatched"], events["state"].to_list())
+        broken = kinglet.load(HEAD + file)
+        event = broken.parse(['quay act="moor']).events.row(0, named=True)
+        self.assertEqual(["bad-pairs:pairs_text", "unknown-kind"], event["faults"])
+        reason = diagnose(broken.plan, event["raw"], None, event["faults"])[0]
+        self.assertEqual(("no pairs of keys and values from here on", 9), (reason.message, reason.start))
 
     def test_a_variant_that_names_the_kind_goes_before_those_that_name_none(self) -> None:
         file = """

@@ -276,6 +276,21 @@ class Wrong(InFolder):
         ):
             kinglet.load("a.yaml")
 
+    def test_why_another_parser_does_not_read_a_field(self) -> None:
+        gate = "variants: [{name: x, pattern: 'gate {n:int} open'}]\n"
+        self.write("gate.yaml", HEAD.replace("doors", "gate") + gate)
+        variants = "variants: [{name: m, pattern: '{app:word} {text:rest}'}]\n"
+        path = self.write("m.yaml", HEAD + variants + "steps: [{parse: {field: text, parser: gate}}]\n")
+        parser = kinglet.load(path)
+        event = parser.parse(["a gate 4 shut"]).events.row(0, named=True)
+        reason = diagnose(parser.plan, event["raw"], "m", event["faults"])[0]
+        self.assertEqual(("text/no-match", 9), (reason.fault, reason.start))
+        self.assertIn(
+            "the parser gate says: x reads up to column 8, then expects `open` and finds `shut`", reason.message
+        )
+        log = self.write("m.log", "a gate 4 shut\nb gate 5 open\n")
+        self.assertIn("text/no-match", command("try", path, log).out)
+
     def test_a_mapping_sees_the_fields_after_the_steps(self) -> None:
         file = (
             HEAD

@@ -31,7 +31,9 @@ def diagnose(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -
         span = where.get(name)
         start, end = (span.start, span.end) if span else (0, len(raw.split("\n", 1)[0]))
         text = raw[start:end]
-        if kind == "bad-value":
+        if "/" in kind:
+            found.append(_of_other(plan, fault, where, raw))
+        elif kind == "bad-value":
             found.append(Diagnosis(fault, f"`{_short(text)}` is not {_about(plan, name)}", start, end))
         elif kind in ("bad-time", "implausible-time", "no-date"):
             found.append(_of_stamp(plan, raw, list(where.values()), fault, kind, name))
@@ -107,6 +109,19 @@ def _of_step(plan: Plan, kind: str, name: str, text: str, start: int, end: int) 
     return f"a step says {kind}", start, end
 
 
+def _of_other(plan: Plan, fault: str, where: Mapping[str, Span], raw: str) -> Diagnosis:
+    """What is wrong with a field for the parser that it was handed to."""
+    field, _, inner = fault.partition("/")
+    other = next((step.action.plan for step in plan.steps if getattr(step.action, "name", None) == field
+                  and hasattr(step.action, "plan")), None)  # fmt: skip
+    span = where.get(field)
+    if other is None or span is None:
+        return Diagnosis(fault, f"the parser that reads `{field}` says {inner}", 0, len(raw.split("\n", 1)[0]))
+    found = diagnose(other, raw[span.start : span.end], None, [inner])[0]
+    message = f"the parser {other.parser} says: {found.message}"
+    return Diagnosis(fault, message, span.start + found.start, span.start + found.end)
+
+
 def _about(plan: Plan, name: str) -> str:
     for step in plan.steps:
         for item in getattr(step.action, "items", ()):
@@ -171,9 +186,10 @@ def _unread(plan: Plan, source: str, text: str, variant: str | None) -> tuple[in
     from kinglet.extract.unread import unread
 
     readings = [item.reading for item in plan.variants if item.name == variant]
-    structure = next(item.structure for reading in readings for item in reading.structures if item.source == source)
-    at, message = unread(structure, text)
-    return at, message
+    readings += [plan.envelope] if plan.envelope is not None else []
+    readings += [step.action.reading for step in plan.steps if hasattr(step.action, "reading")]
+    structures = [item.structure for reading in readings for item in reading.structures if item.source == source]
+    return unread(structures[0], text)
 
 
 def _reach(reading: Reading, text: str) -> tuple[int, str]:

@@ -65,14 +65,14 @@ def inside_of(reading: Reading, text: str, base: int) -> list[Span] | None:
             continue
         if plan.source is not None:
             found = [span for span in found if span.field != plan.source]
-        names = dict(zip(plan.keys, (item.name for item in plan.fields), strict=True))
-        found += [
-            Span(names[value.path], start + left, start + right)
-            for value in values
-            if value.path in names
-            for left, right in [_within_quotes(part, value.start, value.end)]
-            if right > left
-        ]
+        from kinglet.extract.repeats import taken
+
+        here = taken(tuple(value.path for value in values), plan.keys)
+        for key, item in zip(plan.keys, plan.fields, strict=True):
+            for place in here.lists.get(key, [here.chosen[key]] if key in here.chosen else []):
+                left, right = _within_quotes(part, values[place].start, values[place].end)
+                if right > left:
+                    found.append(Span(item.name, start + left, start + right))
     return found
 
 

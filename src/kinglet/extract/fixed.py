@@ -12,6 +12,9 @@ import polars as pl
 
 from kinglet.extract.forms import Value, json_strings
 
+_WIDEST = 1000
+"""Wider columns are read one by one: the regex engine has a limit on what it counts."""
+
 
 class Fixed:
     """The structure of texts in columns; columns: of each the first and last character, from 1, None for the end."""
@@ -31,7 +34,8 @@ class Fixed:
             at = last + 1 if last is not None else 0
         if at:
             self.columns.append((f"column_{at}", at, None, False))
-        widest = max((last - first + 1 for _, first, last, _ in self.columns if last is not None), default=1)
+        widths = [last - first + 1 for _, first, last, _ in self.columns if last is not None]
+        widest = max((width for width in widths if width <= _WIDEST), default=1)
         self.kinds = {f"{width}": f"(?s:.{{{width}}})" for width in range(1, widest + 1)} | {"rest": "(?s:.*)"}
         self.alike = r"[^\s]"
 

@@ -236,7 +236,10 @@ def _by_form(texts: pl.Series, form: _Form, structure: Structure) -> tuple[pl.Da
     if not names:
         matched = texts.str.contains(form.regex)
         return (pl.DataFrame(height=int(matched.sum())), matched) if matched[0] else None
-    groups = texts.str.extract_groups(form.regex).struct.unnest()
+    try:
+        groups = texts.str.extract_groups(form.regex).struct.unnest()
+    except pl.exceptions.ComputeError:  # larger than the engine allows
+        return None
     groups.columns = names
     matched = groups.to_series(0).is_not_null()
     if not matched[0]:

@@ -1,8 +1,9 @@
-"""Whether events are JSON objects, pairs or rows, and which keys of them should be fields."""
+"""Whether events are JSON objects, pairs, rows, XML or blocks, and which keys of them should be fields."""
 
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
@@ -44,6 +45,14 @@ def structured(
     """The structure of a log's events; stamp_format: of the event's time; columns: those of a CSV file."""
     some = raw.head(_PROBE)
     structures: list[Structure] = [JsonObjects(), Pairs()]
+    if some.str.contains(r"^\s*<").mean() == 1:
+        from kinglet.extract.xml_elements import XmlElements
+
+        structures = [XmlElements(by) for by in (*_naming(some), None)]
+    elif some.str.contains("\n", literal=True).any():
+        from kinglet.extract.blocks import Blocks
+
+        structures.append(Blocks())
     if columns and "csv" in events:
         dialect = events["csv"] if isinstance(events["csv"], dict) else {}
         structures = [Delimited(_names(columns), dialect.get("delimiter", ","), dialect.get("quote", '"'))]
@@ -53,6 +62,16 @@ def structured(
         if len(values) >= _ENOUGH * len(some):
             return _of(structure, some, values, stamp_format)
     return None
+
+
+def _naming(some: pl.Series) -> list[str]:
+    """The attribute whose value names its element, where elements stand several times and all have it."""
+    from kinglet.extract.xml_elements import XmlElements
+
+    keys = [value.path for text in some.head(9) for value in XmlElements().values(text) or []]
+    counts = Counter(keys)
+    found = [key for key, count in counts.items() if count > 9 and count >= counts[key.rpartition(".")[0]] > 0]
+    return list(dict.fromkeys(key.rpartition(".")[2] for key in found))[:1]
 
 
 def _names(columns: Sequence[str]) -> list[str]:
@@ -69,14 +88,18 @@ def _is_one(structure: Structure, values: list[Value]) -> bool:
     """Words between blanks could all be keys without a value; that is no structure."""
     if isinstance(structure, Delimited):
         return len(values) == len(structure.names)
-    return sum(bool(value.kind) for value in values) >= (1 if structure.name == "json" else max(3, 0.75 * len(values)))
+    if structure.name == "block":
+        return sum(value.kind != "text" and value.text is not None for value in values) >= max(3, 0.5 * len(values))
+    alone = structure.name in ("json", "xml")
+    return sum(bool(value.kind) for value in values) >= (1 if alone else max(3, 0.75 * len(values)))
 
 
 def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_format: str | None) -> Structured:
     counts: dict[str, int] = {}
     for item in values:
         for value in item:
-            counts[value.path] = counts.get(value.path, 0) + 1
+            if value.text is not None or structure.name != "block":  # the head of a section is no value
+                counts[value.path] = counts.get(value.path, 0) + 1
     keys: list[str] = []
     for key in sorted(counts, key=lambda key: -counts[key]):
         if len(keys) < _MOST_KEYS and not any(is_within(key, other) for other in keys) and key not in ("", MORE):
@@ -101,4 +124,6 @@ def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_
         form |= {"delimiter": structure.delimiter} if structure.delimiter != "," else {}
         form |= {"quote": structure.quote} if structure.quote != '"' else {}
         types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
+    if structure.name == "xml" and getattr(structure, "by", None):
+        form = {"by": getattr(structure, "by", "")}
     return Structured(structure.name, form, types, stamp)
