@@ -199,6 +199,12 @@ class Tables(InFolder):
         path = self.write("doors.yaml", FILE + "  - translate: {field: user, file: v.csv, otherwise: other}\n")
         self.assertEqual(["engineer", None, "other", None], kinglet.load(path).parse(LINES).events["user"].to_list())
 
+    def test_a_table_that_has_changed_is_read_again_by_the_next_parser(self) -> None:
+        path = self.write("doors.yaml", FILE + self.LOOKUP % ("t.csv", ""))
+        for title in ("four", "vier"):
+            self.write("t.csv", f"k,name\nP04,{title}\n")
+            self.assertEqual(title, kinglet.load(path).parse(LINES).events["title"][0])
+
     def test_tables_that_cannot_be_read(self) -> None:
         self.write("bad.csv", b"k,name\nP04,\xff\n")
         self.write("uneven.csv", "k,name\nP04\n")

@@ -16,7 +16,9 @@ class Replace(Section):
 
     field: str
     regex: str = Field(min_length=1, description="what is replaced, wherever it stands")
-    with_: str = Field("", alias="with", description="what takes its place; ${1}, ${name} for a group, $$ for a dollar")
+    with_: str = Field(
+        default="", alias="with", description="what takes its place; ${1}, ${name} for a group, $$ for a dollar"
+    )
 
 
 class Split(Section):
@@ -38,7 +40,7 @@ class Join(Section):
     """Several texts, or the items of a list, as one."""
 
     fields: Texts = Field(description="the fields; empty ones are left out")
-    with_: str = Field("", alias="with", description="the text between two parts")
+    with_: str = Field(default="", alias="with", description="the text between two parts")
     to: str
 
 

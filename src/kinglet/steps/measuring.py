@@ -31,11 +31,11 @@ class Measure(NamedTuple):
         if not there:
             return frame, []
         labels = [
-            pl.when(pl.col(field).is_not_null()).then(
-                pl.struct(pl.lit(field).alias("name"), pl.col(field).cast(pl.String).alias("value"))
+            pl.when(pl.col(label).is_not_null()).then(
+                pl.struct(pl.lit(label).alias("name"), pl.col(label).cast(pl.String).alias("value"))
             )
-            for field in self.labels
-            if field in frame.columns
+            for label in self.labels
+            if label in frame.columns
         ]
         told = (
             pl.concat_list(labels).list.drop_nulls().cast(pl.List(LABEL))

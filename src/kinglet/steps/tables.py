@@ -20,9 +20,9 @@ from kinglet.steps.plan import Fields, placed
 MOST_BYTES = 256 * 2**20
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Table:
-    """A CSV file with a header (RFC 4180), read when it is first needed.
+    """A CSV file with a header (RFC 4180), read when it is first needed, once for each parser that is loaded.
 
     place, key: where the parser file names it.
     """
@@ -156,6 +156,7 @@ Finder = Callable[[str], "int | None"]
 """The number of the row that goes with a value."""
 
 
+@functools.lru_cache(maxsize=64)
 def _by_value(table: Table, key: str | None) -> Finder:
     keys = table.column(key)
     rows = {text: row for row, text in reversed(list(enumerate(keys)))}

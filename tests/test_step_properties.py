@@ -1,0 +1,218 @@
+"""Steps against plain Python, and the batch engine against itself: variants together and each alone."""
+
+from __future__ import annotations
+
+import csv
+import ipaddress
+import re
+import unittest
+from datetime import UTC, datetime
+
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import kinglet
+from kinglet.engine.plan import FieldPlan
+from kinglet.engine.threads import in_turn
+from kinglet.errors import Place
+from kinglet.patterns.types import TYPES
+from kinglet.raw.cutting import EventBatch
+from kinglet.raw.sources import Source
+from kinglet.steps.fields import Rename
+from kinglet.steps.privacy import Mask
+from kinglet.steps.tables import Lookup, Table, Translate
+from kinglet.steps.values import Convert, Join, Replace, Split
+from tests.helpers import InFolder
+
+NOW = datetime(2026, 3, 8, tzinfo=UTC)
+TEXTS = st.lists(st.one_of(st.none(), st.text("ab,é \n.1", max_size=9)), min_size=1, max_size=8)
+MASKS = st.lists(st.booleans(), min_size=8, max_size=8)
+HEAD = "kinglet: 1\nparser: doors\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Doors}\n"
+
+
+def framed(texts: list[str | None], other: list[str | None] | None = None) -> pl.DataFrame:
+    """Events as a step sees them."""
+    columns = {"x": pl.Series(texts, dtype=pl.String)}
+    if other is not None:
+        columns["y"] = pl.Series((other * len(texts))[: len(texts)], dtype=pl.String)
+    return pl.DataFrame(columns)
+
+
+class AgainstPython(InFolder):
+    @given(TEXTS, st.integers(0, 4), st.one_of(st.none(), MASKS))
+    @settings(max_examples=100, deadline=None)
+    def test_mask(self, texts: list[str | None], show: int, some: list[bool] | None) -> None:
+        where = pl.Series(some[: len(texts)]) if some is not None and len(texts) <= 8 else None
+        found = Mask(("x",), show).act(framed(texts), where, NOW)[0]["x"].to_list()
+
+        def masked(text: str) -> str:
+            kept = show if len(text) > show else 0
+            return "*" * (len(text) - kept) + text[len(text) - kept :]
+
+        chosen = some if where is not None and some is not None else [True] * len(texts)
+        expected = [
+            masked(text) if text is not None and yes else text for text, yes in zip(texts, chosen, strict=False)
+        ]
+        self.assertEqual(expected, found)
+
+    @given(TEXTS, st.sampled_from([",", " ", "ab", "."]), st.integers(1, 4))
+    @settings(max_examples=100, deadline=None)
+    def test_split(self, texts: list[str | None], at: str, count: int) -> None:
+        into = tuple(f"p{i}" for i in range(count))
+        parts = Split("x", at, into, None).act(framed(texts), None, NOW)[0]
+        whole = Split("x", at, (), "all").act(framed(texts), None, NOW)[0]["all"].to_list()
+        for i, text in enumerate(texts):
+            expected = text.split(at, count - 1) if text is not None else []
+            self.assertEqual([*expected, *[None] * (count - len(expected))], list(parts.select(into).row(i)), text)
+            self.assertEqual(text.split(at) if text is not None else None, whole[i])
+
+    @given(TEXTS, TEXTS, st.sampled_from(["", "-", ", "]))
+    @settings(max_examples=100, deadline=None)
+    def test_join(self, one: list[str | None], other: list[str | None], with_: str) -> None:
+        frame = framed(one, other)
+        found = Join(("x", "y"), with_, "z").act(frame, None, NOW)[0]["z"].to_list()
+        for x, y, z in zip(frame["x"], frame["y"], found, strict=True):
+            some = [text for text in (x, y) if text is not None]
+            self.assertEqual(with_.join(some) if some else None, z)
+
+    @given(TEXTS, st.sampled_from([("a+", "<${0}>", r"<\g<0>>"), ("(a)(b)", "${2}${1}", r"\2\1"), (r"\s", "", ""),
+                                   ("(?P<n>[0-9])", "${n}$$", r"\g<n>$")]))  # fmt: skip
+    @settings(max_examples=100, deadline=None)
+    def test_replace(self, texts: list[str | None], way: tuple[str, str, str]) -> None:
+        regex, with_, python = way
+        found = Replace("x", regex, with_).act(framed(texts), None, NOW)[0]["x"].to_list()
+        self.assertEqual([re.sub(regex, python, text) if text is not None else None for text in texts], found)
+
+    @given(
+        st.lists(
+            st.one_of(st.none(), st.sampled_from(["1", "-7", "x", "1.5", "", "yes", "[1]", '["a", 2]', "{}"])),
+            max_size=9,
+        )
+    )
+    @settings(max_examples=60, deadline=None)
+    def test_convert(self, texts: list[str | None]) -> None:
+        frame = framed(texts)
+        number, faults = Convert((FieldPlan("x", TYPES["int"]),)).act(frame, None, NOW)
+        expected = [int(text) if text is not None and re.fullmatch(r"-?\d+", text) else None for text in texts]
+        self.assertEqual(expected, number["x"].to_list())
+        bad = [text is not None and value is None for text, value in zip(texts, expected, strict=True)]
+        self.assertEqual(bad if any(bad) else [], faults[0][1].to_list() if faults else [])
+        lists, faults = Convert((), ("x",)).act(frame, None, NOW)
+        meant = {"[1]": ["1"], '["a", 2]': ["a", "2"]}
+        self.assertEqual([meant.get(text or "") for text in texts], lists["x"].to_list())
+        self.assertEqual([text is not None and text not in meant for text in texts], faults[0][1].to_list())
+
+    @given(
+        st.lists(st.tuples(st.integers(0, 2**32 - 1), st.integers(0, 32)), min_size=1, max_size=12),
+        st.lists(st.integers(0, 2**32 - 1), min_size=1, max_size=12),
+    )
+    @settings(max_examples=60, deadline=None)
+    def test_networks(self, nets: list[tuple[int, int]], addresses: list[int]) -> None:
+        networks = [ipaddress.ip_network((number, length), strict=False) for number, length in nets]
+        near = [int(network.network_address) + 1 for network in networks if network.prefixlen < 32]
+        texts: list[str | None] = [str(ipaddress.ip_address(number % 2**32)) for number in (*addresses, *near)]
+        path = self.folder / "nets.csv"
+        with path.open("w", newline="") as file:
+            csv.writer(file).writerows([("net", "name"), *((str(net), f"n{i}") for i, net in enumerate(networks))])
+        lookup = Lookup("x", Table(path, Place("p.yaml"), "lookup"), "network", None, (("name", "name"),))
+        found = lookup.act(framed(texts), None, NOW)[0]["name"].to_list()
+        for text, name in zip(texts, found, strict=True):
+            holds = [(net.prefixlen, -i) for i, net in enumerate(networks) if ipaddress.ip_address(text or "") in net]
+            self.assertEqual(f"n{-max(holds)[1]}" if holds else None, name, text)
+
+    @given(st.lists(st.text("ab", max_size=4), min_size=1, max_size=8, unique=True), TEXTS)
+    @settings(max_examples=60, deadline=None)
+    def test_prefixes_and_translations(self, keys: list[str], texts: list[str | None]) -> None:
+        path = self.folder / "t.csv"
+        with path.open("w", newline="") as file:
+            csv.writer(file, quoting=csv.QUOTE_ALL).writerows([("key", "name"), *((key, f"n{key}") for key in keys)])
+        lookup = Lookup("x", Table(path, Place("p.yaml"), "lookup"), "prefix", "key", (("name", "name"),))
+        found = lookup.act(framed(texts), None, NOW)[0]["name"].to_list()
+        for text, name in zip(texts, found, strict=True):
+            begins = [key for key in keys if text is not None and text.startswith(key)]
+            self.assertEqual(f"n{max(begins, key=len)}" if begins else None, name, text)
+        table = {key: key.upper() for key in keys}
+        for to, otherwise in (("x", None), ("y", None), ("y", "other")):
+            translated = (
+                Translate("x", to, tuple(table.items()), otherwise).act(framed(texts), None, NOW)[0][to].to_list()
+            )
+            default = {text: otherwise if otherwise is not None else text if to == "x" else None for text in texts}
+            self.assertEqual(
+                [table.get(text, default[text]) if text is not None else None for text in texts], translated
+            )
+
+    def test_rename_in_a_ring(self) -> None:
+        frame = pl.DataFrame({"a": [1, 2], "b": [3, 4], "c": [5, 6]})
+        ring = Rename((("a", "b"), ("b", "c"), ("c", "a")))
+        found = ring.act(frame, None, NOW)[0]
+        self.assertEqual({"a": [5, 6], "b": [1, 2], "c": [3, 4]}, found.to_dict(as_series=False))
+        some = ring.act(frame, pl.Series([True, False]), NOW)[0]
+        self.assertEqual({"a": [5, 2], "b": [1, 4], "c": [3, 6]}, some.to_dict(as_series=False))
+
+
+class VariantsTogether(unittest.TestCase):
+    """A parser of many variants gives each event what a parser of its variant alone gives it."""
+
+    VARIANTS = tuple(
+        f"  - {{name: v{i}, pattern: '{letter * 4} {{a:int}}[[ {{b:num}}]][[ at {{when:time}}]]'}}"
+        for i, letter in enumerate("abcdefghijklmno")
+    )
+    FILE = HEAD + (
+        "time: [{from: stamp, format: '%d/%b %H:%M:%S', zone: Atlantic/Azores}]\n"
+        "envelope: '{stamp:time} {body:rest}'\nvariants:\n"
+    )
+
+    @given(st.lists(st.tuples(
+        st.integers(0, 15),
+        st.sampled_from(["1", "22 1.5", "x", "3 4.5 at 2026-03-03T22:10:41Z", "9" * 20]),
+        st.sampled_from(["03/Mar 22:10:41", "31/Feb 22:10:41", "25/Oct 00:30:00", "nonsense"]),
+    ), max_size=25))  # fmt: skip
+    @settings(max_examples=40, deadline=None)
+    def test_each_alone_and_all_at_once(self, events: list[tuple[int, str, str]]) -> None:
+        lines = [f"{stamp} {'abcdefghijklmnop'[i] * 4} {text}" for i, text, stamp in events]
+        together = kinglet.load(self.FILE + "\n".join(self.VARIANTS)).parse(lines, at="2026-03-08").events
+        for number, (line, event) in enumerate(zip(lines, together.iter_rows(named=True), strict=True)):
+            variant = self.VARIANTS[min(events[number][0], 14)]
+            one = kinglet.load(self.FILE + variant).parse([line], at="2026-03-08").events.row(0, named=True)
+            for name in ("state", "faults", "variant", "a", "b", "when", "time", "time_notes", "stamp", "body"):
+                self.assertEqual(one.get(name), event[name], (name, line))
+
+    def test_an_envelope_by_regex(self) -> None:
+        file = HEAD + "envelope: {regex: '^<(?P<level>[0-9])> (?P<body>.*)$', types: {level: int}}\n"
+        file += "variants: [{name: any, pattern: 'gate {n:int}'}]\n"
+        event = kinglet.load(file).parse(["<4> gate 7"]).events.row(0, named=True)
+        self.assertEqual((4, 7, "complete"), (event["level"], event["n"], event["state"]))
+        with self.assertRaisesRegex(kinglet.ParserFileError, "has no group `body` for the message"):
+            kinglet.load(file.replace("P<body>", "P<rest>"))
+
+
+class Threads(unittest.TestCase):
+    def batches(self, count: int) -> list[EventBatch | None]:
+        source = Source("x", NOW)
+        frames = [pl.DataFrame({"line": [i], "offset": [i], "raw": [str(i)]}) for i in range(count)]
+        return [None, *(EventBatch((source,), frame) for frame in frames), None]
+
+    def test_results_come_in_order_and_each_knows_of_the_one_before(self) -> None:
+        def work(batch: EventBatch, before: object, mine: object) -> tuple[str, int]:
+            known = before.result() if before is not None else 0  # type: ignore[attr-defined]
+            mine.set_result(known + 1)  # type: ignore[attr-defined]
+            return batch.frame["raw"][0], known
+
+        for workers in (1, 4):
+            found = list(in_turn(self.batches(20), work, workers, True))
+            self.assertEqual([(str(i), i) for i in range(20)], found)
+
+    def test_what_one_raises_reaches_the_caller(self) -> None:
+        def work(batch: EventBatch, before: object, mine: object) -> str:
+            if batch.frame["raw"][0] == "7":
+                raise ValueError("seven")
+            return batch.frame["raw"][0]  # type: ignore[no-any-return]
+
+        for workers in (1, 4):
+            with self.assertRaisesRegex(ValueError, "seven"):
+                list(in_turn(self.batches(20), work, workers, True))
+
+
+if __name__ == "__main__":
+    unittest.main()
