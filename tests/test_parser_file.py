@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import unittest
 
 import jsonschema
@@ -10,7 +11,7 @@ import jsonschema
 import kinglet
 from kinglet.definition.document import MAX_BYTES, from_text
 from kinglet.definition.published import file_schema
-from tests.helpers import PUMP, InFolder, with_pattern
+from tests.helpers import PUMP, ROOT, InFolder, with_pattern
 
 REPLACED = [
     # what is replaced in a good file, with what, and what the error must say
@@ -191,6 +192,29 @@ class PublishedSchema(unittest.TestCase):
             {**good, "event": {"class": "No Such Class"}},
         ):
             self.assertTrue(list(validator.iter_errors(bad)))
+
+    def test_it_accepts_every_parser_that_the_documents_and_the_demo_have(self) -> None:
+        validator = jsonschema.Draft202012Validator(file_schema())
+        texts = [path.read_text() for path in (ROOT / "src" / "kinglet").rglob("*.yaml")]
+        for path in sorted((ROOT / "docs").glob("*.md")):
+            fences = re.findall(r"```yaml[^\n]*\n(.*?)```", path.read_text(), re.DOTALL)
+            texts += [text for text in fences if text.startswith("kinglet: 1")]
+        self.assertGreater(len(texts), 25)
+        for text in texts:
+            with self.subTest(parser=text[11:40]):
+                self.assertEqual([], [error.message for error in validator.iter_errors(from_text(text, "x").values)])
+
+    def test_it_refuses_steps_that_do_nothing_or_two_things(self) -> None:
+        validator = jsonschema.Draft202012Validator(file_schema())
+        good = from_text(PUMP, "x").values
+        for step, is_good in (
+            ({"drop": "tide"}, True), ({"note": "x", "when": "a = 1", "off": True, "remove": "a"}, True),
+            ({"note": "x"}, False), ({"drop": "tide", "remove": "a"}, False), ({"rename": "a"}, False),
+            ({"parse": {"field": "a", "json": True}}, True), ({"parse": {"field": "a"}}, False),
+            ({"parse": {"field": "a", "json": True, "parser": "x"}}, False), ({"raw": "keep"}, False),
+        ):  # fmt: skip
+            with self.subTest(step=step):
+                self.assertEqual(is_good, not list(validator.iter_errors({**good, "steps": [step]})))
 
     def test_it_names_the_classes_of_the_model_for_completion(self) -> None:
         text = json.dumps(file_schema())

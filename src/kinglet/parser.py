@@ -161,11 +161,19 @@ class Parser:
         then: Callable[[Parsed], Any] = lambda parsed: None,
     ) -> Iterator[tuple[Parsed, Any]]:
         """Parses opened sources; gives each batch with what `then` made of it on a thread of its own."""
-        try:
-            moment = as_moment(at) if at is not None else None
-        except ValueError as error:
-            raise UsageError(f"at: {error}") from None
-        return run(self.plan, sources, Options(moment, zone), workers, then)
+        return run(self.plan, sources, call_options(at, zone), workers, then)
+
+
+def call_options(at: str | date | datetime | None, zone: str | None) -> Options:
+    """What a call says beside the parser.
+
+    Raises:
+        UsageError: `at` is no date.
+    """
+    try:
+        return Options(as_moment(at) if at is not None else None, zone)
+    except ValueError as error:
+        raise UsageError(f"at: {error}") from None
 
 
 class Result:

@@ -11,14 +11,12 @@ from typing import Any
 
 import polars as pl
 
-from kinglet.clock.moment import as_moment
 from kinglet.engine.choosing import Claimed
 from kinglet.engine.mixed import NO_PARSER, UNCLAIMED, Mixed, Mixer
 from kinglet.engine.plan import STATES
-from kinglet.engine.running import Options
 from kinglet.errors import ParserFileError, Place, Problem, UsageError
 from kinglet.output.mixed_view import MixedView
-from kinglet.parser import Parser, load
+from kinglet.parser import Parser, call_options, load
 from kinglet.raw.sources import Given, Source, open_sources
 
 _NOBODY: dict[str, Any] = {
@@ -101,11 +99,7 @@ class ParserSet:
         then: Callable[[Mixed], Any] = lambda mixed: None,
     ) -> Iterator[tuple[Mixed, Any]]:
         """Parses opened sources; gives each batch with what `then` made of it on a thread of its own."""
-        try:
-            moment = as_moment(at) if at is not None else None
-        except ValueError as error:
-            raise UsageError(f"at: {error}") from None
-        return self.mixer.run(sources, Options(moment, zone), workers, then)
+        return self.mixer.run(sources, call_options(at, zone), workers, then)
 
     def __repr__(self) -> str:
         return f"<ParserSet of {', '.join(self.parsers)}>"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from kinglet.definition.schema import PLAIN_RULES
 from kinglet.definition.steps import BESIDE, FileWithSteps, Step
 from kinglet.model.schema import load_model
 from kinglet.patterns.types import BASES, STRUCTURES, TYPES
@@ -35,7 +36,7 @@ def file_schema() -> dict[str, Any]:
     schema["properties"]["time"] = {"anyOf": [time["items"], {"type": "array", "items": time["items"]}]}
     events = schema["properties"]["events"]
     schema["properties"]["events"] = {
-        "anyOf": [{"const": "line"}, {key: events[key] for key in events if key != "default"}]
+        "anyOf": [{"enum": list(PLAIN_RULES)}, {key: events[key] for key in events if key != "default"}]
     }
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Kinglet parser file"}
 

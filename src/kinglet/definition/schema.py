@@ -21,12 +21,12 @@ _UNITS = {"b": 1, "kib": 2**10, "mib": 2**20, "gib": 2**30, "kb": 10**3, "mb": 1
 DEFAULT_MAX_BYTES = 8 * 2**20
 
 
-_PLAIN_RULES = ("line", "blank-line", "indent", "json", "csv", "nul", "counted")
+PLAIN_RULES = ("line", "blank-line", "indent", "json", "csv", "nul", "counted")
 
 
 def _as_events(value: Any) -> Any:
     if isinstance(value, str):
-        if value not in _PLAIN_RULES:
+        if value not in PLAIN_RULES:
             raise ValueError(f"is not a rule by itself: `{value}`")
         return {value: True}
     return value

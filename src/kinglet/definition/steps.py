@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Literal, Self
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import Field, model_validator
 
 from kinglet.definition.forms import Form
 from kinglet.definition.schema import ParserFile
-from kinglet.definition.section import Scalar, Section, Texts, as_list
+from kinglet.definition.section import Scalar, Section, Texts
 
 
 class Replace(Section):
@@ -118,11 +118,8 @@ class Measure(Section):
     """Numbers as metric points."""
 
     values: dict[str, str] = Field(min_length=1, description="names of metrics and the fields of their values")
-    labels: Annotated[list[str], BeforeValidator(as_list)] = Field([], description="fields that tell points apart")
+    labels: Texts | None = Field(None, description="fields that tell points apart")
     to: str = Field("points", description="the field of the list of points")
-
-
-Names = Annotated[list[str], BeforeValidator(as_list), Field(min_length=1)]
 
 
 class Step(Section):
@@ -134,8 +131,8 @@ class Step(Section):
     set: dict[str, Scalar] | None = Field(None, min_length=1, description="fields and SQL expressions of their values")
     rename: dict[str, str] | None = Field(None, min_length=1, description="fields and their new names")
     copy_: dict[str, str] | None = Field(None, alias="copy", min_length=1, description="fields and names of copies")
-    keep: Names | None = Field(None, description="all other fields are removed")
-    remove: Names | None = Field(None, description="fields that are removed")
+    keep: Texts | None = Field(None, description="all other fields are removed")
+    remove: Texts | None = Field(None, description="fields that are removed")
     convert: dict[str, str] | None = Field(None, min_length=1, description="fields and the slot types they become")
     replace: Replace | None = None
     split: Split | None = None

@@ -366,8 +366,8 @@ def _measure(here: _Here, step: Step) -> Action | None:
         if dtype is not None and not dtype.is_numeric():
             here.report(("measure", "values", name), f"`{field}` is {plain(dtype)}", "measure numbers")
             good = False
-    good &= here.known(("measure", "labels"), item.labels)
-    action = Measure(tuple(item.values.items()), tuple(item.labels), item.to)
+    good &= here.known(("measure", "labels"), item.labels or ())
+    action = Measure(tuple(item.values.items()), tuple(item.labels or ()), item.to)
     for dtype in action.fields(here.types, True).values():
         if good and item.to not in here.types:
             here.free(("measure", "to"), item.to, dtype)
