@@ -379,6 +379,7 @@ class Traces(InFolder):
             ("--trace", "9"): "no event has line 9; those read have lines 1 to 4",
             ("--without", "9"): "doors has no step 9; it has steps 1 to 4",
             ("--trace", "1", "--until", "2"): "give one of them",
+            ("-", "--without", "1"): "standard input is gone then; give it a file",
         }.items():
             called = command("try", self.parser, self.log, *arguments)
             self.assertEqual(2, called.status)

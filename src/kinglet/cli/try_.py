@@ -65,6 +65,8 @@ def command(
 
     if (line is not None) + (without is not None) + (until is not None) > 1:
         raise UsageError("--trace, --without and --until each show something else; give one of them")
+    if without is not None and "-" in files:
+        raise UsageError("--without reads the log more than once, and standard input is gone then; give it a file")
     loaded = load(parser)
     asked = _with_steps(loaded, without, until)
 
