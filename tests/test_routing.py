@@ -81,7 +81,7 @@ class ManyVariants(unittest.TestCase):
         parser = kinglet.load(
             HEAD + "variants:\n  - {name: a, pattern: 'crane {n:int} up'}\n  - {name: b, json: true}\n"
         )
-        self.assertEqual(["crane ", None], [piece_of(variant) for variant in parser.plan.variants])
+        self.assertEqual(["crane ", None], [piece_of(variant.reading) for variant in parser.plan.variants])
 
     def test_events_by_the_variants_in_question(self) -> None:
         names = ("crane up", "crane down", "tide", "-")

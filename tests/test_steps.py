@@ -374,6 +374,19 @@ class Traces(InFolder):
         self.assertIn("replace  field: unit, regex: ` x`  (off)", command("explain", off).out)
         self.assertNotIn("steps", command("explain", self.parser, "--variant", "used").out)
 
+    def test_an_event_of_several_logs(self) -> None:
+        (self.folder / "logs").mkdir()
+        self.write("logs/a.log", "P1 1 x.y\nP2 2 x.y\n")
+        self.write("logs/b.log", "P3 3\nP4 4\nP05 5 z\n")
+        steps = FILE + "  - set: {unit: \"replace(unit, 'P0', 'P')\"}\n  - convert: {unit: word}\n"
+        steps += "  - parse: {field: user, pattern: '{a:word}.{b:word}', optional: true}\n"
+        path = self.write("all.yaml", steps)
+        found = command("try", path, "logs", "--trace", "3", "--json").json()["files"][0]["trace"]
+        self.assertEqual(("P05 5 z", "P5"), (found["raw"], found["steps"][0]["changes"][0]["after"]))
+        found = command("try", path, "logs", "--trace", "2", "--json").json()["files"][0]["trace"]
+        self.assertEqual("P2 2 x.y", found["raw"])
+        self.assertEqual({"a": "x", "b": "y"}, {item["field"]: item["after"] for item in found["steps"][2]["changes"]})
+
     def test_what_cannot_be_asked(self) -> None:
         for arguments, said in {
             ("--trace", "9"): "no event has line 9; those read have lines 1 to 4",

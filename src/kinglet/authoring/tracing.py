@@ -59,8 +59,6 @@ def trace(parser: Parser, bare: Result, line: int) -> Trace:
         UsageError: no event has this line.
     """
     parsed, part, row = _found(bare, line)
-    reference = parsed.references(part)
-    near = reference.gather([row]) if isinstance(reference, pl.Series) else reference
     frame = part.frame[row]
     plan = parser.plan
     before = _fields(frame)
@@ -68,7 +66,7 @@ def trace(parser: Parser, bare: Result, line: int) -> Trace:
     size = start = _size(plan, parsed, part, frame)
     stages: list[Stage] = []
     for step in plan.steps:
-        after = apply_one(step, frame, near)
+        after = apply_one(step, frame, parsed.reference)
         now = _fields(after)
         changes = [Change(name, before.get(name), now.get(name)) for name in dict.fromkeys((*before, *now))]
         changed = tuple(change for change in changes if change.before != change.after)
@@ -82,19 +80,20 @@ def trace(parser: Parser, bare: Result, line: int) -> Trace:
 
 
 def _found(bare: Result, line: int) -> tuple[Parsed, Part, int]:
-    events = bare.events
-    place = int((events["line"] <= line).sum()) - 1
-    row = events.row(place, named=True) if place >= 0 else None
-    if row is None or line > row["line"] + row["raw"].count("\n"):
-        last = events.row(-1, named=True)
-        until = last["line"] + last["raw"].count("\n")
-        raise UsageError(f"no event has line {line}; those read have lines {events['line'][0]:,} to {until:,}")
+    """The first event that has a line, and where it is."""
+    within = (pl.col("line") <= line) & (pl.col("line") + pl.col("raw").str.count_matches("\n", literal=True) >= line)
     for parsed in bare.batches:
-        for part in parsed.parts:
-            found = (part.frame["offset"] == row["offset"]).arg_true()
-            if len(found):
-                return parsed, part, int(found[0])
-    raise AssertionError("an event that no part has")
+        found = [
+            (part.frame["row"][place], part, place)
+            for part in parsed.parts
+            for place in part.frame.select(within).to_series().arg_true().head(1).to_list()
+        ]
+        if found:
+            _, part, place = min(found, key=lambda item: item[0])
+            return parsed, part, place
+    lines = bare.events.select(first="line", last=pl.col("line") + pl.col("raw").str.count_matches("\n", literal=True))
+    first, last = lines.select(pl.col("first").min(), pl.col("last").max()).row(0)
+    raise UsageError(f"no event has line {line}; those read have lines {first:,} to {last:,}")
 
 
 def _fields(frame: pl.DataFrame) -> dict[str, Any]:

@@ -36,6 +36,11 @@ class Document:
     quoted: set[Path] = field(default_factory=set)
     multiline: set[Path] = field(default_factory=set)
 
+    @property
+    def folder(self) -> FilePath:
+        """Where files lie that it names; the current folder where it never stood in a file."""
+        return FilePath() if self.name.startswith("<") else FilePath(self.name).parent
+
     def place(self, path: Path, *, key: bool = False) -> Place:
         """Where a path stands; of one that is missing, where its nearest parent stands."""
         while path:

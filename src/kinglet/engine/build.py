@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from pathlib import Path as FilePath
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -26,6 +25,7 @@ from kinglet.engine.plan import (
     Reading,
     TimeRulePlan,
     VariantPlan,
+    said_type,
 )
 from kinglet.engine.readings import Context, ends_open, read_form, read_pattern
 from kinglet.errors import ParserFileError, UsageError, did_you_mean
@@ -179,14 +179,9 @@ def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
         if known != item.dtype:
             work.report(
                 path,
-                f"`{item.name}` is {_plain(item.dtype)} here and {_plain(known)} in {work.owners[item.name]}",
+                f"`{item.name}` is {said_type(item.dtype)} here and {said_type(known)} in {work.owners[item.name]}",
                 "give it one type in all variants, or another name",
             )
-
-
-def _plain(dtype: pl.DataType) -> str:
-    names = {pl.String: "text", pl.Int64: "a whole number", pl.Float64: "a number", pl.Boolean: "true or false"}
-    return names.get(type(dtype), "a time")
 
 
 def _kinds(work: _Build) -> None:
@@ -216,7 +211,7 @@ def _kinds(work: _Build) -> None:
                     work.report(
                         ("variants", i, "kind"),
                         f"{value!r} can never be a value of `{kind}`",
-                        f"`{kind}` is {_plain(work.fields[kind])}",
+                        f"`{kind}` is {said_type(work.fields[kind])}",
                     )
 
 
@@ -254,10 +249,10 @@ def _other(work: _Build, name: str) -> Plan:
     if name in above:
         raise ValueError(f"`{name}` would read its own fields again; hand it to another parser")
     ready = loading.ready_parsers()
-    folder = FilePath() if work.document.name.startswith("<") else FilePath(work.document.name).parent
+    folder = work.document.folder
     path = folder / f"{name}.yaml"
     if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_.-]*", name) or not (path.is_file() or name in ready):
-        beside = [file.stem for file in folder.glob("*.yaml")] if work.document.starts else []
+        beside = [file.stem for file in folder.glob("*.yaml")]
         hint = did_you_mean(name, [*beside, *ready], f"put {name}.yaml beside this file")
         raise ValueError(f"there is no parser `{name}` beside this file; {hint}")
     try:

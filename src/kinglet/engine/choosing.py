@@ -1,6 +1,6 @@
 """Several parsers over one log: which of them come into question for a log, and for an event.
 
-For a log its path decides, where parsers claim it; otherwise all come into question, as far as they cut the log alike.
+For a log its path decides, where parsers claim it; otherwise all come into question.
 For an event it is text that an event of a parser cannot do without, found for all parsers in one pass (Aho and
 Corasick 1975).
 """
@@ -14,16 +14,14 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.engine.plan import Plan, Reading
-from kinglet.engine.routing import LEAST, Pieces
-from kinglet.patterns.literals import pieces
+from kinglet.engine.routing import LEAST, Pieces, piece_of
 
 
 class Claimed(NamedTuple):
-    """A parser's plan, and the logs it claims: globs on their paths, texts that they contain."""
+    """A parser's plan, and globs on the paths of the logs that it claims."""
 
     plan: Plan
     paths: tuple[str, ...] = ()
-    texts: tuple[str, ...] = ()
 
     def claims(self, name: str) -> bool:
         """Whether the path of a log is one of its own."""
@@ -39,10 +37,10 @@ def of_path(parsers: Sequence[Claimed], name: str) -> list[int]:
 def telling(plan: Plan) -> tuple[str, ...] | None:
     """Texts of which every event that a plan can read has one; None where there are none such."""
     if plan.envelope is not None:
-        piece = _piece(plan.envelope) or _key(plan.envelope, plan)
+        piece = piece_of(plan.envelope) or _key(plan.envelope, plan)
         if piece is not None:
             return (piece,)
-    found = [_piece(variant.reading) or _key(variant.reading, plan) for variant in plan.variants]
+    found = [piece_of(variant.reading) or _key(variant.reading, plan) for variant in plan.variants]
     return None if None in found else tuple(dict.fromkeys(piece for piece in found if piece is not None))
 
 
@@ -60,13 +58,6 @@ def _key(reading: Reading, plan: Plan) -> str | None:
             key = written(first.keys[fields.index(name)])
             return key if key is not None and len(key) >= LEAST else None
     return None
-
-
-def _piece(reading: Reading) -> str | None:
-    if not reading.regexes or reading.budget is not None or len(reading.regexes) > 2:
-        return None
-    longest = max(pieces(reading.regexes[-1]), key=len, default="")
-    return longest if len(longest.strip()) >= LEAST else None
 
 
 class Chooser:

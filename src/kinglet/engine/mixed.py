@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass, replace
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
 
@@ -19,6 +20,9 @@ from kinglet.engine.timing import needs_order
 from kinglet.raw.cutting import CutRule, EventBatch, cut
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
+
+if TYPE_CHECKING:
+    from kinglet.engine.settling import Memory
 
 T = TypeVar("T")
 NO_PARSER = "no-parser"
@@ -75,6 +79,29 @@ class Plans:
             self.same_times.append(first)
 
 
+class Memories:
+    """What plans know of the logs from the batch before, and after this one; each waits for itself only.
+
+    numbers: the plans whose times need the order of the log.
+    """
+
+    def __init__(self, numbers: Sequence[int], before: Mapping[int, Future[Memory]] | None = None) -> None:
+        self.before = before or {}
+        self.after: dict[int, Future[Memory]] = {number: Future() for number in numbers}
+
+    def of(self, number: int) -> Memory:
+        """What a plan knows from the batch before, once that has settled its times."""
+        return self.before[number].result() if number in self.before else {}
+
+    def close(self, error: BaseException | None = None) -> None:
+        """Hands on what is known of plans that read nothing here."""
+        for number, known in self.after.items():
+            if not known.done() and error is not None:
+                known.set_exception(error)
+            elif not known.done():
+                known.set_result(self.of(number))
+
+
 class Mixer:
     """Several parsers, ready to read logs together; unclaimed: the plan of events that none of them reads."""
 
@@ -87,20 +114,29 @@ class Mixer:
         """Parses sources in order, batch by batch; then is done to every batch by the thread that parsed it."""
         for rule, places, some in self._together(sources):
             plans = Plans([self.parsers[i].plan for i in places])
-            ordered = any(needs_order(plan, options.zone) for plan in plans.plans)
+            ordered = [i for i, plan in enumerate(plans.plans) if needs_order(plan, options.zone)]
             most = max(len(plan.variants) for plan in plans.plans)
             larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))
 
             def work(
-                batch: EventBatch, before: Turn | None, mine: Turn | None, plans: Plans = plans
+                batch: EventBatch,
+                before: Turn | None,
+                mine: Turn | None,
+                plans: Plans = plans,
+                ordered: list[int] = ordered,
             ) -> tuple[Mixed, T]:
-                known: dict[int, Any] = dict(before.result()) if before is not None else {}
-                mixed = self._parse(batch, plans, options, known)
+                known = Memories(ordered, before.result() if before is not None else None)
                 if mine is not None:
-                    mine.set_result(known)
+                    mine.set_result(known.after)
+                try:
+                    mixed = self._parse(batch, plans, options, known)
+                except BaseException as error:
+                    known.close(error)
+                    raise
+                known.close()
                 return mixed, then(mixed)
 
-            yield from in_turn(cut_all(some, rule, larger=larger), work, workers, ordered)
+            yield from in_turn(cut_all(some, rule, larger=larger), work, workers, bool(ordered))
 
     def _together(self, sources: Sequence[Source]) -> Iterator[tuple[CutRule, list[int], list[Source]]]:
         """Logs one after another that the same parsers read, with these and the rule that cuts them."""
@@ -136,7 +172,7 @@ class Mixer:
         plans = Plans([self.parsers[i].plan for i in places])
         events, good, all_ = 0, 0, 0
         for batch in cut(replace(head), rule):
-            for parsed in self._parse(batch, plans, Options(), {}).by_parser:
+            for parsed in self._parse(batch, plans, Options(), Memories([])).by_parser:
                 for part in parsed.parts:
                     lengths = part.frame["raw"].str.len_chars()
                     complete = lengths.filter(part.frame["state"] == "complete")
@@ -145,8 +181,8 @@ class Mixer:
                     all_ += int(lengths.sum())
         return events * good / max(all_, 1)
 
-    def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: dict[int, Any]) -> Mixed:
-        """A batch; known: what each plan knows of the logs from the batches before, which is brought up to date."""
+    def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: Memories) -> Mixed:
+        """A batch; known: what each plan knows of the logs from the batch before, and takes down for the next."""
         height = len(batch)
         rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
         found: list[tuple[int, Parsed]] = []
@@ -166,7 +202,7 @@ class Mixer:
         return Mixed(tuple(parsed for _, parsed in found), batch.bytes_read)
 
     def _each(
-        self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: dict[int, Any]
+        self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: Memories
     ) -> Iterator[tuple[int, Parsed]]:
         """Each parser over the events for which it comes into question."""
         reference = options.at or reference_of(batch)
@@ -200,7 +236,7 @@ class Mixer:
         rows: pl.Series,
         plan: Plan,
         options: Options,
-        memory: tuple[dict[int, Any], int] | None,
+        memory: tuple[Memories, int] | None,
     ) -> Parsed:
         """Some events of a batch by one parser; rows: where they stand in the batch."""
         settled = None
@@ -210,9 +246,10 @@ class Mixer:
             known, number = memory
 
             def settled(parts: Any, of: Any, source_of: pl.Series) -> Any:
-                result, known[number] = settle(
-                    plan, parts, of, source_of, options.zone, options.at, known.get(number, {})
-                )
+                before = known.of(number)
+                result, after = settle(plan, parts, of, source_of, options.zone, options.at, before)
+                if number in known.after:
+                    known.after[number].set_result(after)
                 return result
 
         parsed = parse_batch(plan, part, options, settled)

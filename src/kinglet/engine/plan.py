@@ -58,6 +58,14 @@ DTYPES: Mapping[str, pl.DataType] = {
 }
 
 
+def said_type(dtype: pl.DataType) -> str:
+    """What values of a type are called."""
+    names = {pl.String: "text", pl.Int64: "a whole number", pl.Float64: "a number", pl.Boolean: "true or false"}
+    if isinstance(dtype, pl.List):
+        return "a list"
+    return names.get(type(dtype), "a time" if isinstance(dtype, pl.Datetime) else str(dtype))
+
+
 class FieldPlan(NamedTuple):
     """A field and the type that its text must have."""
 

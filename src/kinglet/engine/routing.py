@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import polars as pl
 
-from kinglet.engine.plan import Plan, VariantPlan
+from kinglet.engine.plan import Plan, Reading
 from kinglet.patterns.literals import pieces
 
 FEW = 8
@@ -20,12 +20,14 @@ LEAST = 3
 """Characters of a piece that is worth looking for."""
 
 
-def piece_of(variant: VariantPlan) -> str | None:
-    """The longest text that stands in all that a variant reads."""
-    if variant.source is not None or not variant.reading.regexes or variant.reading.budget is not None:
+def piece_of(reading: Reading) -> str | None:
+    """The longest text that stands in all that a reading matches by its regexes."""
+    if not reading.regexes or reading.budget is not None:
         return None
-    longest = max(pieces(variant.reading.regexes[-1]), key=len, default="")
-    return longest if len(longest) >= LEAST else None
+    first, *others = (pieces(regex) for regex in reading.regexes)
+    shared = [piece for piece in first if all(piece in some for some in others)]
+    longest = max(shared, key=len, default="")
+    return longest if len(longest.strip()) >= LEAST else None
 
 
 def in_question(plan: Plan, text: pl.Series, candidates: Sequence[int]) -> pl.Series | None:
@@ -36,7 +38,8 @@ def in_question(plan: Plan, text: pl.Series, candidates: Sequence[int]) -> pl.Se
     places: dict[str, list[int]] = {}
     always: list[int] = []
     for place, index in enumerate(candidates):
-        piece = piece_of(plan.variants[index])
+        variant = plan.variants[index]
+        piece = piece_of(variant.reading) if variant.source is None else None
         if piece is None:
             always.append(place)
         else:

@@ -9,10 +9,10 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.definition.document import Document, Path
+from kinglet.definition.document import Path
 from kinglet.definition.steps import ParseAgain as ParseForm
 from kinglet.definition.steps import Shorten, Step
-from kinglet.engine.plan import DTYPES, MORE, RESERVED, FieldPlan, Plan
+from kinglet.engine.plan import DTYPES, MORE, RESERVED, FieldPlan, Plan, said_type
 from kinglet.engine.readings import Context, read_form
 from kinglet.errors import did_you_mean
 from kinglet.extract.forms import is_within
@@ -62,7 +62,9 @@ class _Here(NamedTuple):
         if name in RESERVED or name.startswith(("#", "_onward_")) or name == "row" or not name:
             self.report(key, f"`{name}` is a column of every event", f"call the field `log_{name}`")
         elif before is not None and before != dtype:
-            self.report(key, f"`{name}` is {plain(before)}, and this gives {plain(dtype)}", "give it another name")
+            self.report(
+                key, f"`{name}` is {said_type(before)}, and this gives {said_type(dtype)}", "give it another name"
+            )
         elif before is None and inside is not None:
             self.report(key, f"`{name}` and `{inside}` cannot both be fields", "give it another name")
 
@@ -73,17 +75,9 @@ class _Here(NamedTuple):
             return False
         for name in names:
             if self.types[name] != pl.String():
-                self.report(key, f"`{name}` is {plain(self.types[name])}", "this reads text")
+                self.report(key, f"`{name}` is {said_type(self.types[name])}", "this reads text")
                 return False
         return True
-
-
-def plain(dtype: pl.DataType) -> str:
-    """What values of a type are called."""
-    names = {pl.String: "text", pl.Int64: "a whole number", pl.Float64: "a number", pl.Boolean: "true or false"}
-    if isinstance(dtype, pl.List):
-        return "a list"
-    return names.get(type(dtype), "a time" if isinstance(dtype, pl.Datetime) else str(dtype))
 
 
 def build_steps(
@@ -110,7 +104,7 @@ def build_steps(
         after = action.fields(types, step.when is None and not dropped)
         for name, dtype in after.items():
             if step.when is not None and name in types and types[name] != dtype:
-                message = f"`{name}` is {plain(types[name])}, and would be {plain(dtype)} in some events only"
+                message = f"`{name}` is {said_type(types[name])}, and would be {said_type(dtype)} in some events only"
                 here.report((step.operation,), message, "leave `when` out, or give the result another name")
         types = after
         every |= after
@@ -211,7 +205,9 @@ def _convert(here: _Here, step: Step) -> Action | None:
     for name, kind in wanted.items():
         if kind == "list":
             if here.types.get(name) not in (pl.String(), None):
-                here.report(("convert", name), f"`{name}` is {plain(here.types[name])}", "a list is made of JSON text")
+                here.report(
+                    ("convert", name), f"`{name}` is {said_type(here.types[name])}", "a list is made of JSON text"
+                )
         elif kind not in here.work.types or kind in ("rest", *STRUCTURES):
             here.report(("convert", name), f"no such type `{kind}`", here.work.type_hint(kind))
         else:
@@ -266,11 +262,7 @@ def _table(here: _Here, key: tuple[str | int, ...], name: str) -> Table | None:
         here.report(key, f"`{name}` leads out of the folder of the parser file", "put the table beside the parser file")
         return None
     where = here.work.document
-    return Table(_folder(where) / path, where.place((*here.path, *key)), ".".join(map(str, key)))
-
-
-def _folder(document: Document) -> FilePath:
-    return FilePath() if document.name.startswith("<") else FilePath(document.name).parent
+    return Table(where.folder / path, where.place((*here.path, *key)), ".".join(map(str, key)))
 
 
 def _translate(here: _Here, step: Step) -> Action | None:
@@ -364,7 +356,7 @@ def _measure(here: _Here, step: Step) -> Action | None:
     for name, field in item.values.items():
         dtype = here.types.get(field)
         if dtype is not None and not dtype.is_numeric():
-            here.report(("measure", "values", name), f"`{field}` is {plain(dtype)}", "measure numbers")
+            here.report(("measure", "values", name), f"`{field}` is {said_type(dtype)}", "measure numbers")
             good = False
     good &= here.known(("measure", "labels"), item.labels or ())
     action = Measure(tuple(item.values.items()), tuple(item.labels or ()), item.to)
