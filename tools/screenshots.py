@@ -29,7 +29,7 @@ SIZE = (1280, 800)
 NIGHT = datetime(2026, 10, 24, 23, 41, 7, tzinfo=UTC).timestamp()
 KINGLET = f"{shlex.quote(sys.executable)} -m kinglet"
 
-PUMP = "kinglet-demo/parsers/pump-panel.yaml kinglet-demo/logs/pump-panel.log"
+PUMP = "kinglet-demo/parsers/pump-panel.yaml kinglet-demo/bench/pump-bench.log"
 TERMINALS = {
     "look": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | head -n 29",
     "look-columns": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | tail -n +38 | head -n 29",

@@ -49,8 +49,9 @@ def load_set(*sources: str | os.PathLike[str]) -> ParserSet:
 class ParserSet:
     """Parsers that read logs together: each event goes to the one that reads it best.
 
-    Which come into question for a log its path says, where one claims it; otherwise all do. The log is cut by the rule
-    of one of them, under which most of its beginning is complete. For an event its text says.
+    Which come into question for a log its path says, where one claims it; otherwise all do, those first that claim text
+    which it contains. The log is cut by the rule of one of them, under which most of its beginning is complete. For an
+    event its text says.
     """
 
     def __init__(self, parsers: Sequence[Parser]) -> None:
@@ -107,7 +108,9 @@ class ParserSet:
 
 def _claimed(parser: Parser) -> Claimed:
     claims = parser.definition.claims
-    return Claimed(parser.plan, tuple(claims.path or ()) if claims is not None else ())
+    if claims is None:
+        return Claimed(parser.plan)
+    return Claimed(parser.plan, tuple(claims.path or ()), tuple(claims.contains or ()))
 
 
 class MixedResult:

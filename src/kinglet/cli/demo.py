@@ -35,7 +35,7 @@ def command(ctx: click.Context, folder: str, first_day: datetime | None, as_json
     """
     from kinglet.cli.render import console, print_json
     from kinglet.demo.scenario import STORY, Story
-    from kinglet.demo.writing import write_demo
+    from kinglet.demo.writing import bench, write_demo
 
     story = STORY if first_day is None else Story(first_day.replace(tzinfo=UTC))
     logs = write_demo(Path(folder), story)
@@ -45,11 +45,11 @@ def command(ctx: click.Context, folder: str, first_day: datetime | None, as_json
     out = console()
     _opening(out, logs, story)
     _look(ctx, out, logs)
-    _try(ctx, out, logs)
+    _try(ctx, out, bench(Path(folder)))
     _check(ctx, out, logs)
     figures = _run(out, logs, Path(folder))
     _model(ctx, out)
-    _closing(out, figures, logs)
+    _closing(out, figures, bench(Path(folder)))
 
 
 def _step(out: Console, number: int, what: str, do: str) -> None:
@@ -91,10 +91,9 @@ def _look(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
     ctx.invoke(look.command, files=(str(shown.log),), shapes=3, encoding=None, unpack_limit=None, as_json=False)
 
 
-def _try(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
+def _try(ctx: click.Context, out: Console, first: DemoLog) -> None:
     from kinglet.cli import try_
 
-    first = logs[0]
     _step(
         out,
         2,
@@ -176,7 +175,7 @@ def _model(ctx: click.Context, out: Console) -> None:
     )
 
 
-def _closing(out: Console, figures: list[dict[str, Any]], logs: list[DemoLog]) -> None:
+def _closing(out: Console, figures: list[dict[str, Any]], faulty: DemoLog) -> None:
     from rich.rule import Rule
     from rich.text import Text
 
@@ -194,4 +193,5 @@ def _closing(out: Console, figures: list[dict[str, Any]], logs: list[DemoLog]) -
         Text(f"  {'all':<14}" + "".join(f"{totals[name]:>11,}" for name in names) + f"{seconds:>11.2f}", style="bold")
     )
     out.print()
-    out.print(f"Go on by hand: mend what is not complete in {logs[0].parser}, and try again.", soft_wrap=True)
+    out.print(f"Go on by hand: mend {faulty.parser}", soft_wrap=True)
+    out.print(f"until it reads all of {faulty.log}", soft_wrap=True)

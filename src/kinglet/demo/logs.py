@@ -18,12 +18,15 @@ _AZORES = ZoneInfo("Atlantic/Azores")
 _LISBON = ZoneInfo("Europe/Lisbon")
 
 
+def _panel_entry(at: datetime, unit: str, code: int, text: str) -> Entry:
+    return Entry(at, f"{at.astimezone(_AZORES):%d/%b %H:%M:%S} {unit} PMP/{code} {text}")
+
+
 def pump_panel(story: Story, chance: random.Random) -> Iterator[Entry]:
     """Bunker pumps at Port Elder: a front part and message codes, local time, no year."""
 
     def entry(at: datetime, code: int, text: str, unit: str | None = None) -> Entry:
-        unit = unit or f"P0{chance.randrange(1, 5)}"
-        return Entry(at, f"{at.astimezone(_AZORES):%d/%b %H:%M:%S} {unit} PMP/{code} {text}")
+        return _panel_entry(at, unit or f"P0{chance.randrange(1, 5)}", code, text)
 
     for at in story.working_hours(chance, 90):
         unit, pump = f"P0{chance.randrange(1, 5)}", chance.randrange(1, 7)
@@ -44,10 +47,26 @@ def pump_panel(story: Story, chance: random.Random) -> Iterator[Entry]:
         )
     yield entry(story.tampered, 4102, "setpoint T2 40.0 -> 85.5 by m.okoro from 192.0.2.14", "P04")
     yield entry(story.tampered + timedelta(minutes=3), 4001, "pump 3 started", "P04")
+
+
+def pump_bench(story: Story, chance: random.Random) -> Iterator[Entry]:
+    """A pump panel on the workshop's bench, its firmware not finished: three of its lines are wrong."""
     at = story.start + timedelta(days=1, hours=9, minutes=30)
-    yield entry(at, 4102, "setpoint T1 41.0 -> 43.5 by a.pires from 198.51.100.390", "P02")
-    yield entry(at + timedelta(minutes=7), 4711, "service door open", "P02")
-    yield entry(at + timedelta(minutes=9), 4102, "setpoint T1 43.5 -> by a.pires", "P02")
+    for minute in range(0, 90, 9):
+        pump, seconds = chance.randrange(1, 7), chance.randrange(40, 300)
+        start = at + timedelta(minutes=minute)
+        yield _panel_entry(start, "P09", 4001, f"pump {pump} started")
+        yield _panel_entry(start + timedelta(seconds=seconds), "P09", 4002, f"pump {pump} stopped after {seconds}s")
+    for minute in range(6, 90, 18):
+        level, warmth = chance.uniform(12, 96), chance.uniform(8, 19)
+        yield _panel_entry(
+            at + timedelta(minutes=minute), "P09", 4300, f"tank T1 level {level:.1f} % temp {warmth:.1f} C"
+        )
+    yield _panel_entry(at, "P09", 4102, "setpoint T1 40.0 -> 41.0 by a.pires from 198.51.100.90")
+    at += timedelta(minutes=30)
+    yield _panel_entry(at, "P09", 4102, "setpoint T1 41.0 -> 43.5 by a.pires from 198.51.100.390")
+    yield _panel_entry(at + timedelta(minutes=7), "P09", 4711, "service door open")
+    yield _panel_entry(at + timedelta(minutes=9), "P09", 4102, "setpoint T1 43.5 -> by a.pires")
 
 
 def jump_host(story: Story, chance: random.Random) -> Iterator[Entry]:
@@ -289,14 +308,16 @@ LOGS: dict[str, DemoForm] = {
     "harbour-radar": DemoForm(harbour_radar, ".csv", _utf16),
 }
 """The logs by the name of their parser."""
+BENCH = "pump-bench"
+_ALL = {**LOGS, BENCH: DemoForm(pump_bench)}
 
 
 def log_text(name: str, seed: int = SEED, story: Story = STORY) -> str:
-    """A whole log as text, in the order in which its entries were written."""
-    entries = sorted(LOGS[name].entries(story, random.Random(f"{seed} {name}")), key=lambda entry: entry.at)
+    """A whole log, or that of the bench, as text, in the order in which its entries were written."""
+    entries = sorted(_ALL[name].entries(story, random.Random(f"{seed} {name}")), key=lambda entry: entry.at)
     return "".join(f"{entry.text}\n" for entry in entries)
 
 
 def log_bytes(name: str, seed: int = SEED, story: Story = STORY) -> bytes:
     """A whole log as it lies on the disk."""
-    return LOGS[name].encode(log_text(name, seed, story))
+    return _ALL[name].encode(log_text(name, seed, story))

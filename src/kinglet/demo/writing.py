@@ -7,7 +7,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from kinglet.demo.logs import LOGS, log_bytes
+from kinglet.demo.logs import BENCH, LOGS, log_bytes
 from kinglet.demo.scenario import STORY, Story
 from kinglet.errors import OutputError
 
@@ -21,8 +21,15 @@ class DemoLog:
     parser: Path
 
 
+def bench(folder: Path) -> DemoLog:
+    """A log with lines that are wrong, and the parser that tells which, of a demo in a folder."""
+    return DemoLog(BENCH, folder / "bench" / f"{BENCH}.log", folder / "parsers" / "pump-panel.yaml")
+
+
 def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
     """Writes all logs and parsers below a folder, with an `out` beside them; files of these names are written anew.
+
+    The log of the bench is written too, and is not among those given back: it is there for its faults.
 
     Logs bear the time of their last line, for it tells the year that some of them leave out.
 
@@ -37,7 +44,7 @@ def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
     last = story.end.timestamp()
     try:
         (folder / "out").mkdir(parents=True, exist_ok=True)
-        for item in written:
+        for item in (*written, bench(folder)):
             item.log.parent.mkdir(parents=True, exist_ok=True)
             item.parser.parent.mkdir(parents=True, exist_ok=True)
             item.log.write_bytes(log_bytes(item.name, story=story))

@@ -1,6 +1,7 @@
 """Several parsers over one log: which of them come into question for a log, and for an event.
 
-For a log its path decides, where parsers claim it; otherwise all come into question.
+For a log its path decides, where parsers claim it; otherwise all come into question, those first that claim text which
+stands in it: of parsers that read an event equally well the first has it.
 For an event it is text that an event of a parser cannot do without, found for all parsers in one pass (Aho and
 Corasick 1975).
 """
@@ -18,10 +19,11 @@ from kinglet.engine.routing import LEAST, Pieces, piece_of
 
 
 class Claimed(NamedTuple):
-    """A parser's plan, and globs on the paths of the logs that it claims."""
+    """A parser's plan, globs on the paths of the logs that it claims, and texts of which its logs contain one."""
 
     plan: Plan
     paths: tuple[str, ...] = ()
+    contains: tuple[str, ...] = ()
 
     def claims(self, name: str) -> bool:
         """Whether the path of a log is one of its own."""
@@ -32,6 +34,11 @@ def of_path(parsers: Sequence[Claimed], name: str) -> list[int]:
     """The parsers that come into question for a log by its path."""
     mine = [i for i, parser in enumerate(parsers) if parser.claims(name)]
     return mine or list(range(len(parsers)))
+
+
+def by_contents(parsers: Sequence[Claimed], places: Sequence[int], beginning: bytes) -> list[int]:
+    """Some parsers in order, those first that claim text which stands in the beginning of a log."""
+    return sorted(places, key=lambda i: not any(text.encode() in beginning for text in parsers[i].contains))
 
 
 def telling(plan: Plan) -> tuple[str, ...] | None:

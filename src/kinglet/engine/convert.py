@@ -23,6 +23,9 @@ def convert(texts: pl.DataFrame, fields: Sequence[FieldPlan], reference: Referen
     faults: Faults = []
     for field in fields:
         text = texts[field.name]
+        if field.type.is_plain:
+            columns.append(text)
+            continue
         change = _CHANGES.get(field.type.change) or _BY_VALUE.get(field.type.value)
         value = text
         if field.type.value == "time":

@@ -6,6 +6,7 @@ import functools
 
 import polars as pl
 
+from kinglet.engine.masks import true_of
 from kinglet.engine.plan import Reading
 
 
@@ -15,7 +16,7 @@ def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]
     The frame has one column for each field of the reading and as many rows as text has.
     """
     if not reading.regexes:
-        return pl.DataFrame(height=len(text)), _all(len(text))
+        return pl.DataFrame(height=len(text)), true_of(len(text))
     frame, matched = _by_regex(text, reading, reading.regexes[0])
     for regex in reading.regexes[1:]:
         if matched.all():
@@ -29,10 +30,6 @@ def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]
         frame = frame.with_columns(frame[name].scatter(rows, more[name]) for name in frame.columns)
         matched = matched.scatter(rows, True)
     return frame, matched
-
-
-def _all(height: int) -> pl.Series:
-    return pl.Series([True], dtype=pl.Boolean).new_from_index(0, height)
 
 
 @functools.lru_cache(maxsize=4096)
@@ -54,7 +51,7 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
         frame = pl.DataFrame([groups[name] if name in there else nothing.alias(name) for name in names])
     if reading.always is not None:
         always = frame[reading.always]
-        return frame, _all(len(text)) if not always.null_count() else always.is_not_null()
+        return frame, true_of(len(text)) if not always.null_count() else always.is_not_null()
     matched = frame.select(pl.any_horizontal(pl.all().is_not_null())).to_series()
     silent = (~matched).arg_true()
     if len(silent):  # a match may leave every named group out

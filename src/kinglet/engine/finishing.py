@@ -20,6 +20,7 @@ from kinglet.engine.plan import STAMP, STATES, FieldPlan, Plan
 from kinglet.engine.timing import Timing, dated_fields, nanoseconds, timing, zone_of
 
 _NO_FAULTS = pl.List(pl.String())
+_STATES = pl.Series("state", STATES, dtype=pl.Enum(STATES))
 
 
 class Kept(NamedTuple):
@@ -65,42 +66,54 @@ def finish(kept: Sequence[Kept], times: Timing, reference: Reference, zone: str 
     times = times._replace(fields=dated_fields(times, zones))
     values, bad = _converted(groups, reference)
     timed = pl.DataFrame(_time_columns(plan, times, _nearest(reference, groups)))
-    late = [*(fault for stamps in times.fields.values() for fault in stamps.faults), *_time_faults(plan, times)]
-    no_faults = pl.Series("faults", [[]], dtype=_NO_FAULTS).new_from_index(0, len(times.time))
+    timed_names = set(timed.columns)
+    stamps = timed.get_columns()
+    late = [*(fault for found in times.fields.values() for fault in found.faults), *_time_faults(plan, times)]
+    height = len(times.time)
+    no_faults = pl.Series("faults", [[]], dtype=_NO_FAULTS).new_from_index(0, height)
+    names = _names(kept)
+    same = {state: _STATES.slice(STATES.index(state), 1).new_from_index(0, height) for state in {i.state for i in kept}}
     parts: list[Part] = []
     starts = accumulate((len(group.rows) for group in groups), initial=0)
     for item, value, wrong, start in zip(kept, values, bad, starts, strict=False):
         group, height = item.group, len(item.group.rows)
         of_time = [(name, mask.slice(start, height)) for name, mask in late] if item.state != "unmatched" else []
         faults = [(name, mask) for name, mask in (*group.faults, *wrong, *of_time) if mask.any()]
-        state = pl.Series("state", [item.state], dtype=pl.Enum(STATES))
-        states = state.new_from_index(0, height)
+        states = same[item.state].slice(0, height)
         if faults and item.state == "complete":
             masks = pl.DataFrame([mask.alias(str(i)) for i, (_, mask) in enumerate(faults)])
             states = states.set(masks.select(pl.any_horizontal(pl.all())).to_series(), "partial")
         variant = item.plan.variants[item.variant] if item.variant is not None else None
-        gone = {column.name for column in value} | set(timed.columns)
+        gone = timed_names.union(column.name for column in value)
         if variant is not None and item.plan.body is not None and variant.reads_body:
             gone.add(item.plan.body)
-        own = [column for column in value if column.name not in timed.columns]
-        name = pl.Series("variant", [variant.name if variant else None], dtype=pl.String).new_from_index(0, height)
+        own = [column for column in value if column.name not in timed_names]
         before = [column for column in group.columns.get_columns() if column.name not in gone]
         lists = _fault_lists(faults) if faults else no_faults.slice(0, height)
-        after = [group.rows.alias("row"), states, lists, name]
-        frame = pl.DataFrame([*before, *own, *after, *timed.slice(start, height).get_columns()])
+        after = [group.rows.alias("row"), states, lists, names.slice(start, height)]
+        frame = pl.DataFrame([*before, *own, *after, *(column.slice(start, height) for column in stamps)])
         parts.append(Part(item.variant, frame))
     return parts
 
 
+def _names(kept: Sequence[Kept]) -> pl.Series:
+    """The name of each event's variant."""
+    names = [item.plan.variants[item.variant].name if item.variant is not None else None for item in kept]
+    heights = pl.Series([len(item.group.rows) for item in kept], dtype=pl.UInt32)
+    frame = pl.DataFrame({"variant": pl.Series(names, dtype=pl.String), "height": heights})
+    return frame.select(pl.col("variant").repeat_by("height").explode(empty_as_null=False)).to_series()
+
+
 def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list[pl.Series]], list[Faults]]:
     """The values of each group's pending fields, and what is wrong with them; each field of all groups at once."""
-    members: dict[FieldPlan, list[int]] = {}
+    # by a type's identity: to hash all that it consists of takes longer than to convert a few hundred texts
+    members: dict[tuple[str, int], tuple[FieldPlan, list[int]]] = {}
     for i, group in enumerate(groups):
         for item in group.pending:
-            members.setdefault(item, []).append(i)
+            members.setdefault((item.name, id(item.type)), (item, []))[1].append(i)
     values: list[dict[str, pl.Series]] = [{} for _ in groups]
     faults: list[dict[str, Faults]] = [{} for _ in groups]
-    for item, places in members.items():
+    for item, places in members.values():
         text = _concat([groups[i].texts[item.name] for i in places])
         moments = _nearest(reference, [groups[i] for i in places]) if item.type.value == "time" else reference
         frame, bad = convert(pl.DataFrame([text.alias(item.name)]), [item], moments)
@@ -108,11 +121,12 @@ def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list
         for i in places:
             height = len(groups[i].rows)
             values[i][item.name] = whole.slice(start, height)
-            faults[i][item.name] = [(name, mask.slice(start, height)) for name, mask in bad]
+            if bad:
+                faults[i][item.name] = [(name, mask.slice(start, height)) for name, mask in bad]
             start += height
     return (
         [[values[i][item.name] for item in group.pending] for i, group in enumerate(groups)],
-        [[fault for item in group.pending for fault in faults[i][item.name]] for i, group in enumerate(groups)],
+        [[fault for item in group.pending for fault in faults[i].get(item.name, ())] for i, group in enumerate(groups)],
     )
 
 

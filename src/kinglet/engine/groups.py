@@ -8,6 +8,7 @@ import polars as pl
 
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
+from kinglet.engine.masks import true_of
 from kinglet.engine.plan import FieldPlan
 
 
@@ -31,7 +32,7 @@ class Group(NamedTuple):
 
     def gather(self, order: pl.Series) -> Group:
         faults = [(name, bad.gather(order)) for name, bad in self.faults]
-        return Group(self.rows.gather(order), self.columns[order], _rows(self.texts, order), faults)
+        return Group(self.rows.gather(order), _rows(self.columns, order), _rows(self.texts, order), faults)
 
     def slice(self, start: int, length: int) -> Group:
         faults = [(name, bad.slice(start, length)) for name, bad in self.faults]
@@ -40,7 +41,8 @@ class Group(NamedTuple):
 
 
 def _rows(frame: pl.DataFrame, order: pl.Series) -> pl.DataFrame:
-    return frame[order] if frame.width else pl.DataFrame(height=len(order))
+    # rows of a column in several pieces are gathered ten times slower
+    return frame.rechunk()[order] if frame.width else pl.DataFrame(height=len(order))
 
 
 def joined(groups: list[Group]) -> Group:
@@ -65,4 +67,4 @@ def near(reference: Reference, group: Group) -> Reference:
 
 def every(group: Group) -> pl.Series:
     """A mask of all events of a group."""
-    return pl.Series([True], dtype=pl.Boolean).new_from_index(0, len(group.rows))
+    return true_of(len(group.rows))

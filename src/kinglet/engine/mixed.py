@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
 
-from kinglet.engine.choosing import Chooser, Claimed, of_path
+from kinglet.engine.choosing import Chooser, Claimed, by_contents, of_path
 from kinglet.engine.finishing import Kept, finish, times_of
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STATES, Plan
@@ -159,8 +159,10 @@ class Mixer:
         for i in places:
             rule = self.parsers[i].plan.cut
             rules[rule] = rules.get(rule, 0) + 1
-        head = _head(source) if len(rules) > 1 else None
-        if head is None:
+        head = _head(source) if len(rules) > 1 or any(self.parsers[i].contains for i in places) else None
+        if head is not None and head.data is not None:
+            places = by_contents(self.parsers, places, head.data)
+        if head is None or len(rules) == 1:
             return max(rules, key=lambda rule: rules[rule]), places
         return max(rules, key=lambda rule: (self._complete(head, rule, places), rules[rule])), places
 
@@ -287,24 +289,24 @@ def _rank(part: Part) -> pl.Series:
 
 
 def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Parsed]]:
-    """Each event only with the parser that reads it best; of equals the first."""
+    """Each event only with the parser that reads it best; of equals the first in their order."""
     times = sum(len(part.frame) for _, parsed in found for part in parsed.parts)
     rows = [part.frame["row"] for _, parsed in found for part in parsed.parts]
     several = bool(rows) and pl.concat(rows).n_unique() < times
     some: list[tuple[int, Parsed]] = []
     if several:
         frames = [
-            part.frame.select("row", _rank(part).alias("rank"), pl.lit(turn, dtype=pl.UInt32).alias("turn"))
-            for turn, (_, parsed) in enumerate(found)
+            part.frame.select("row", _rank(part).alias("rank"), pl.lit(place, dtype=pl.UInt32).alias("place"))
+            for place, parsed in found
             for part in parsed.parts
         ]
-        first = pl.concat(frames).sort("row", "rank", "turn").unique("row", keep="first", maintain_order=True)
-        winner = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height).scatter(first["row"], first["turn"])
-    for turn, (place, parsed) in enumerate(found):
+        first = pl.concat(frames).sort("row", "rank", "place").unique("row", keep="first", maintain_order=True)
+        winner = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height).scatter(first["row"], first["place"])
+    for place, parsed in found:
         parts = parsed.parts
         if several:
             parts = tuple(
-                Part(part.variant, part.frame.filter(winner.gather(part.frame["row"]) == turn)) for part in parts
+                Part(part.variant, part.frame.filter(winner.gather(part.frame["row"]) == place)) for part in parts
             )
         # what a parser cannot read at all, not even its envelope, is not its own
         parts = tuple(

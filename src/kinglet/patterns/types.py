@@ -52,6 +52,11 @@ class SlotType(NamedTuple):
     high: int | None = None
     change: str = ""
 
+    @property
+    def is_plain(self) -> bool:
+        """Whether every text that the shape matches is a value, as it stands."""
+        return self.value == "text" and not self.change and self.valid is None
+
 
 _AMOUNT = r"[0-9]+(?:[.,][0-9]+)?"
 _UNITS = "(?:days?|d|hours?|hrs?|h|milliseconds?|msecs?|ms|minutes?|mins?|microseconds?|us|µs|ns|seconds?|secs?|m|s)"

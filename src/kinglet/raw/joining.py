@@ -62,7 +62,8 @@ def _merged(batches: list[EventBatch]) -> EventBatch:
         rows += len(batch)
     none = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows)
     faults = tuple((name, none.clone().scatter(pl.concat(found), True)) for name, found in masks.items())
-    return EventBatch(tuple(sources), pl.concat(frames), faults, sum(batch.bytes_read for batch in batches))
+    whole = pl.concat(frames, rechunk=True)
+    return EventBatch(tuple(sources), whole, faults, sum(batch.bytes_read for batch in batches))
 
 
 def _batches(sources: Iterable[Source], rule: CutRule) -> Iterator[EventBatch | None]:
