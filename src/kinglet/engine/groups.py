@@ -28,16 +28,18 @@ class Group(NamedTuple):
         if mask.all():
             return self
         faults = [(name, bad.filter(mask)) for name, bad in self.faults]
-        return Group(self.rows.filter(mask), self.columns.filter(mask), self.texts.filter(mask), faults)
+        return Group(self.rows.filter(mask), self.columns.filter(mask), self.texts.filter(mask), faults, self.pending)
 
     def gather(self, order: pl.Series) -> Group:
         faults = [(name, bad.gather(order)) for name, bad in self.faults]
-        return Group(self.rows.gather(order), _rows(self.columns, order), _rows(self.texts, order), faults)
+        return Group(
+            self.rows.gather(order), _rows(self.columns, order), _rows(self.texts, order), faults, self.pending
+        )
 
     def slice(self, start: int, length: int) -> Group:
         faults = [(name, bad.slice(start, length)) for name, bad in self.faults]
         texts = self.texts.slice(start, length) if self.texts.width else pl.DataFrame(height=length)
-        return Group(self.rows.slice(start, length), self.columns.slice(start, length), texts, faults)
+        return Group(self.rows.slice(start, length), self.columns.slice(start, length), texts, faults, self.pending)
 
 
 def _rows(frame: pl.DataFrame, order: pl.Series) -> pl.DataFrame:
@@ -57,6 +59,7 @@ def joined(groups: list[Group]) -> Group:
         pl.concat([group.columns for group in groups]),
         pl.concat(texts) if texts[0].width else pl.DataFrame(height=sum(len(group.rows) for group in groups)),
         faults,
+        groups[0].pending,
     )
 
 

@@ -6,6 +6,7 @@ import functools
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
+from itertools import accumulate
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import polars as pl
@@ -15,7 +16,7 @@ from kinglet.engine.finishing import Kept, finish, times_of
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STATES, Plan
 from kinglet.engine.running import Options, after_steps, parse_batch, read_events, reference_of
-from kinglet.engine.threads import Turn, in_turn
+from kinglet.engine.threads import Turn, in_turn, side_by_side
 from kinglet.engine.timing import needs_order
 from kinglet.raw.cutting import CutRule, EventBatch, cut
 from kinglet.raw.joining import cut_all
@@ -28,7 +29,7 @@ T = TypeVar("T")
 NO_PARSER = "no-parser"
 UNCLAIMED = "unclaimed"
 _BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
-_MOST_LARGER = 12
+_MOST_LARGER = 25
 _SAMPLE = 48 * 1024
 
 
@@ -211,17 +212,24 @@ class Mixer:
         together: dict[int, list[tuple[int, Kept]]] = {}
         pairs = pairs.sort("place", "row")
         whole = _some(batch, pairs["row"])
-        start = 0
-        for length, number in pairs["place"].rle().struct.unnest().iter_rows():
-            rows, events = pairs["row"].slice(start, length), _slice(whole, start, length)
-            start += length
+        runs = pairs["place"].rle().struct.unnest().rows()
+        starts = list(accumulate((length for length, _ in runs), initial=0))
+
+        def read(turn: int) -> Parsed | list[Kept]:
+            length, number = runs[turn]
+            rows, events = pairs["row"].slice(starts[turn], length), _slice(whole, starts[turn], length)
             plan = plans.plans[number]
             if needs_order(plan, options.zone):
-                yield number, self._of(events, rows, plan, options, (known, number))
+                return self._of(events, rows, plan, options, (known, number))
+            some = read_events(plan, events, reference)
+            return [kept._replace(group=kept.group._replace(rows=rows.gather(kept.group.rows))) for kept in some]
+
+        for (_, number), found in zip(runs, side_by_side(read, len(runs)), strict=True):
+            if isinstance(found, Parsed):
+                yield number, found
                 continue
-            for kept in read_events(plan, events, reference):
-                group = kept.group._replace(rows=rows.gather(kept.group.rows))
-                together.setdefault(plans.same_times[number], []).append((number, kept._replace(group=group)))
+            for kept in found:
+                together.setdefault(plans.same_times[number], []).append((number, kept))
         for members in together.values():
             some = [kept for _, kept in members]
             parts = finish(some, times_of(some, reference, options.zone), reference, options.zone)

@@ -34,6 +34,7 @@ class Options(NamedTuple):
 
 
 T = TypeVar("T")
+_MOST_LARGER = 12
 Settled = Callable[[Sequence["Placed"], Sequence[Source], pl.Series], list["Placed"]]
 """Settles the times of a batch by what is known of the batches before."""
 
@@ -94,20 +95,22 @@ def reference_of(batch: EventBatch) -> Reference:
 def _envelope(plan: Plan, group: Group, reference: Reference) -> tuple[Group | None, Group | None]:
     if plan.envelope is None:
         return group, None
-    inside, outside = _take(plan.envelope, group, group.columns["raw"], reference)
+    now = frozenset(name for name in (plan.kind, plan.body, MORE) if name is not None)
+    inside, outside = _take(plan.envelope, group, group.columns["raw"], reference, now)
     if inside is not None:
-        wanted = plan.texts_later
+        wanted = plan.texts_later.union(item.name for item in inside.pending)
         texts = inside.texts.select(name for name in inside.texts.columns if name in wanted)
         inside = inside._replace(texts=texts if texts.width else pl.DataFrame(height=len(inside.rows)))
     return inside, outside
 
 
 def _take(
-    reading: Reading, group: Group, text: pl.Series, reference: Reference, *, later: bool = False
+    reading: Reading, group: Group, text: pl.Series, reference: Reference, now: frozenset[str] = frozenset()
 ) -> tuple[Group | None, Group | None]:
     """The events that a reading matches, with their fields, and those that it does not.
 
-    later: whether values get their types at the end of the batch, which is quicker where many readings do.
+    Only the fields asked for `now` get their types now; the others at the end of the batch, which is quicker where many
+    readings do.
     """
     more = group.texts[MORE] if MORE in group.texts.columns else None
     took = take_texts(reading, text, more)
@@ -121,11 +124,12 @@ def _take(
     if not took.texts.width:
         return hit._replace(faults=faults), rest
     texts = before.hstack(took.texts)
-    if later:
-        return Group(hit.rows, hit.columns, texts, faults, tuple(reading.every_field)), rest
-    values, bad = convert(took.texts, reading.every_field, near(reference, hit))
-    columns = hit.columns.drop(MORE, strict=False) if MORE in values.columns else hit.columns
-    return Group(hit.rows, columns.hstack(values), texts, [*faults, *bad]), rest
+    fields = reading.every_field
+    columns, pending = hit.columns, hit.pending + tuple(item for item in fields if item.name not in now)
+    if len(pending) < len(hit.pending) + len(fields):
+        values, bad = convert(took.texts, [item for item in fields if item.name in now], near(reference, hit))
+        columns, faults = columns.hstack(values), [*faults, *bad]
+    return Group(hit.rows, columns, texts, faults, pending), rest
 
 
 def _tried(
@@ -173,7 +177,7 @@ def _read(plan: Plan, index: int, group: Group, reference: Reference) -> tuple[G
     """The events that a variant reads, and the others."""
     variant = plan.variants[index]
     text = group.texts[variant.source] if variant.source is not None else group.columns[plan.body or "raw"]
-    return _take(variant.reading, group, text, reference, later=True)
+    return _take(variant.reading, group, text, reference)
 
 
 def _routes(plan: Plan, group: Group | None) -> Iterator[tuple[Group, tuple[int, ...]]]:
@@ -223,7 +227,7 @@ def run(
 
     then is done to every batch by the thread that parsed it.
     """
-    batches = cut_all(sources, plan.cut, larger=max(1, len(plan.variants) // FEW))
+    batches = cut_all(sources, plan.cut, larger=min(_MOST_LARGER, max(1, len(plan.variants) // FEW)))
     ordered = needs_order(plan, options.zone)
 
     def work(batch: EventBatch, before: Turn | None, mine: Turn | None) -> tuple[Parsed, T]:

@@ -14,7 +14,7 @@ from kinglet.raw.text import POSITION, as_text
 
 SHARED_EVENTS = 20_000
 """Batches of fewer events than that are put together with those of the next log."""
-MOST_SHARED = 250_000
+MOST_SHARED = 500_000
 SMALL_BYTES = 64 * 1024
 _TOGETHER = ("line", "start", "end", "blank-line", "indent", "json")
 
