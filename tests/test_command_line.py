@@ -100,7 +100,7 @@ class Check(WithPump):
         self.write("good.yaml", PUMP + self.CASE % 3)
         self.write("bad.yaml", PUMP + self.CASE % 4)
         good, bad = kinglet("check", "good.yaml"), kinglet("check", "good.yaml", "bad.yaml")
-        self.assertEqual((0, "pump-panel 1.2.0  1 case, 1 good\n"), (good.status, good.out))
+        self.assertEqual((0, "pump-panel 1.2.0  1 case, 1 good"), (good.status, good.out.splitlines()[0]))
         self.assertEqual(1, bad.status)
         self.assertIn("1 case, 0 good, 1 not", bad.out)
         self.assertIn("✗ case 1  bad.yaml:", bad.out)

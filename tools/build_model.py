@@ -81,17 +81,27 @@ def build(version: str) -> dict[str, Any]:
         }
     objects = {name: entity(value, enums, rows) for name, value in sorted(source["objects"].items())}
     types = {
-        name: {key: value[key] for key in ("type", "regex", "range", "max_len") if key in value}
+        name: {key: value[key] for key in ("type", "regex", "range", "max_len", "observable") if key in value}
         for name, value in source["dictionary"]["types"]["attributes"].items()
     }
     return {
         "version": source["version"],
         "types": types,
+        "observables": {
+            "attributes": _observables(source["dictionary"]["attributes"]),
+            "objects": _observables(source["objects"]),
+        },
+        "categories": {value["uid"]: value["caption"] for value in source["categories"]["attributes"].values()},
         "enums": enums.values,
         "attributes": rows.values,
         "classes": classes,
         "objects": objects,
     }
+
+
+def _observables(items: dict[str, Any]) -> dict[str, int]:
+    """The kind of observable that each of some attributes or objects is."""
+    return {name: value["observable"] for name, value in sorted(items.items()) if value.get("observable")}
 
 
 def main() -> None:

@@ -18,47 +18,54 @@ if TYPE_CHECKING:
 
 @click.command("check")
 @click.argument("parsers", metavar="PARSER...", nargs=-1, required=True)
+@click.option("--mapping", is_flag=True, help="Show for each variant what its mapping leaves open.")
+@click.option(
+    "--rules", metavar="DIR", help="Say for each rule of DIR which messages feed it; a rule that none feeds fails."
+)
 @options.as_json()
-def command(parsers: tuple[str, ...], as_json: bool) -> None:
-    """Run the cases of each PARSER, check that its mappings fill what the model requires, and say what it leaves open.
+def command(parsers: tuple[str, ...], mapping: bool, rules: str | None, as_json: bool) -> None:
+    """Run the cases of each PARSER, check what its mappings make of them, and say what it leaves open.
 
-    Advice is marked with a ! and fails no check.
+    Mapped events must have all that the model requires, and values of the right types. Advice is marked with a ! and
+    fails no check.
     """
     from kinglet.authoring.advice import advice
     from kinglet.authoring.cases import check_cases
-    from kinglet.cli.render import console, print_json, state_colours
+    from kinglet.authoring.coverage import coverage
+    from kinglet.cli import needs
+    from kinglet.cli.coverage import plain, render
+    from kinglet.cli.render import console, print_json
     from kinglet.parser import load
 
     out = console()
+    wanted = needs.load(rules) if rules is not None else None
+    all_loaded = []
     reports: list[dict[str, Any]] = []
     failed = 0
     for name in parsers:
         loaded = load(name)
         loaded.read_tables()
         outcomes = check_cases(loaded)
-        gaps = {
-            variant.name: variant.mapping
-            for variant in loaded.plan.variants
-            if variant.mapping is not None and variant.mapping.missing
-        }
-        failed += sum(not outcome.good for outcome in outcomes) + len(gaps)
+        all_loaded.append(loaded)
+        covered = coverage(loaded)
+        failed += sum(not outcome.good for outcome in outcomes) + sum(item.errors for item in covered)
         advised = advice(loaded)
         if as_json:
-            missing = {key: list(value.missing) for key, value in gaps.items()}
-            reports.append(_plain(loaded, outcomes, missing, advised))
+            missing = {item.variant: list(item.missing) for item in covered if item.missing}
+            report = _plain(loaded, outcomes, missing, advised)
+            reports.append({**report, "mappings": [plain(item) for item in covered]})
         else:
             _render(out, loaded, outcomes)
-            for variant, mapping in gaps.items():
-                out.print(
-                    f"  ✗ {variant} → {mapping.class_caption}: nothing fills what the class requires: "
-                    + "; ".join(mapping.missing),
-                    style=state_colours(out)["unmatched"],
-                    soft_wrap=True,
-                )
+            render(out, covered, whole=mapping)
             for item in advised:
                 _render_advice(out, item)
+    fed = needs.fed(wanted, all_loaded) if wanted is not None else []
+    failed += sum(need.blind for need in fed)
     if as_json:
-        print_json({"parsers": reports, "failed": failed})
+        told = {"rules": [needs.plain(need) for need in fed]} if wanted is not None else {}
+        print_json({"parsers": reports, **told, "failed": failed})
+    elif wanted is not None:
+        needs.render(out, rules or "", fed)
     if failed:
         raise SystemExit(1)
 

@@ -121,10 +121,16 @@ def _check(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
     _step(
         out,
         3,
-        "Check the cases that stand beside each parser",
-        f"kinglet check {' '.join(str(item.parser) for item in logs)}",
+        "Check the cases that stand beside each parser, its mapping, and what rules get of it",
+        f"kinglet check {' '.join(str(item.parser) for item in logs)} --rules {logs[0].parser.parent.parent / 'rules'}",
     )
-    ctx.invoke(check.command, parsers=tuple(str(item.parser) for item in logs), as_json=False)
+    ctx.invoke(
+        check.command,
+        parsers=tuple(str(item.parser) for item in logs),
+        mapping=False,
+        rules=str(logs[0].parser.parent.parent / "rules"),
+        as_json=False,
+    )
 
 
 def _run(out: Console, logs: list[DemoLog], folder: Path) -> list[dict[str, Any]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -104,12 +104,14 @@ def command(
                 "as": form,
                 "counts": counts,
                 "dropped": dropped,
+                **({"not_mapped": dict(task.view.counted)} if form == "model" else {}),
                 "seconds": round(seconds, 3),
             }
         )
     else:
         _summary(counts, dropped, output, seconds)
         _by_parser(task.by_parser)
+        _not_mapped(task.view.counted)
 
 
 class _Task(NamedTuple):
@@ -174,6 +176,22 @@ def _by_parser(found: dict[str, dict[str, int]]) -> None:
         out.print(Text(f"  {name:<{names}}" + "".join(f"{counts[state]:>11,}" for state in states)))
     if len(ordered) > _MOST_SHOWN:
         out.print(f"  … and {len(ordered) - _MOST_SHOWN:,} parsers more; --json has them all")
+
+
+def _not_mapped(found: Mapping[str, int]) -> None:
+    """What the model could not take as it stood, the commonest first."""
+    from rich.text import Text
+
+    from kinglet.cli.render import console
+
+    out = console(error=True)
+    for name, count in sorted(found.items(), key=lambda item: (-item[1], item[0])):
+        fault, _, path = name.rpartition(":")
+        what = (
+            "no word of the enumeration, kept as Other" if fault.endswith("other") else "does not fit, kept in unmapped"
+        )
+        above = fault.rpartition(": ")[0]
+        out.print(Text(f"  {count:>9,}  {f'{above}: ' if above else ''}{path}  ").append(what, style="dim"))
 
 
 def _summary(counts: dict[str, int], dropped: dict[str, int], output: str, seconds: float) -> None:

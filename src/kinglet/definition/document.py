@@ -80,14 +80,14 @@ def dotted(path: Path) -> str:
     return text
 
 
-def from_text(text: str, name: str) -> Document:
+def from_text(text: str, name: str, what: str = "parser") -> Document:
     """Reads YAML text.
 
     Raises:
         ParserFileError: the text is not YAML, or not a mapping at its top.
     """
     if len(text) > MAX_BYTES:
-        raise _refused(name, f"is larger than the {MAX_BYTES // 1024**2} MiB a parser file may have")
+        raise _refused(name, f"is larger than the {MAX_BYTES // 1024**2} MiB a {what} file may have")
     try:
         yaml = YAML(typ="safe", pure=True)
         node = yaml.compose(text)
@@ -97,19 +97,21 @@ def from_text(text: str, name: str) -> Document:
         first = str(error).strip().splitlines()[0] if str(error).strip() else "is nested too deeply"
         raise _refused(name, f"is not YAML: {first}") from None
     if not isinstance(node, MappingNode):
-        raise _refused(name, "is not a parser file", "a parser file starts with `kinglet: 1` and `parser: NAME`")
+        hint = "a parser file starts with `kinglet: 1` and `parser: NAME`" if what == "parser" else ""
+        raise _refused(name, f"is not a {what} file", hint)
     return _Builder(name).build(node)
 
 
-def from_file(path: FilePath) -> Document:
-    """Reads a YAML file; the errors of `from_text` and those of the file system."""
+def from_file(path: FilePath, what: str = "parser") -> Document:
+    """Reads a YAML file, which is of some kind; the errors of `from_text` and those of the file system."""
     name = str(path)
     try:
         data = path.read_bytes()
     except FileNotFoundError:
-        raise _refused(name, "no such parser file", "check the path, or name a ready parser") from None
+        hint = "check the path" + (", or name a ready parser" if what == "parser" else "")
+        raise _refused(name, f"no such {what} file", hint) from None
     except IsADirectoryError:
-        raise _refused(name, "is a folder, not a parser file", "name a file inside it") from None
+        raise _refused(name, f"is a folder, not a {what} file", "name a file inside it") from None
     except OSError as error:
         raise _refused(name, f"cannot be read: {error.strerror}") from None
     try:
@@ -118,7 +120,7 @@ def from_file(path: FilePath) -> Document:
         line = data.count(b"\n", 0, error.start) + 1
         problem = Problem(Place(name, line, 1), "", "is not UTF-8 text", "save it as UTF-8")
         raise ParserFileError([problem]) from None
-    return from_text(text, name)
+    return from_text(text, name, what)
 
 
 def from_mapping(values: Any, name: str) -> Document:

@@ -7,7 +7,7 @@ import types
 import typing
 from collections.abc import Iterator
 from pathlib import Path as FilePath
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
@@ -48,6 +48,22 @@ def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, D
         raise ParserFileError(_problems(error, found)) from None
 
 
+S = TypeVar("S", bound=BaseModel)
+
+
+def read_other(path: FilePath, section: type[S], what: str) -> tuple[S, Document]:
+    """Loads a file of another kind than a parser and checks it key by key; what: its kind in words, such as `rule`.
+
+    Raises:
+        ParserFileError: with all problems at once, each with file, line and column.
+    """
+    found = document.from_file(path, what)
+    try:
+        return section.model_validate(found.values), found
+    except ValidationError as error:
+        raise ParserFileError(_problems(error, found, section)) from None
+
+
 def _whole(values: Any) -> type[ParserFile]:
     """The section that a file is; few have steps, whose sections take their time to get ready."""
     if not isinstance(values, dict) or "steps" not in values:
@@ -79,7 +95,7 @@ def _document(source: str | os.PathLike[str] | dict[str, Any]) -> Document:
     return document.from_file(path)
 
 
-def _problems(error: ValidationError, found: Document) -> Iterator[Problem]:
+def _problems(error: ValidationError, found: Document, section: type[BaseModel] | None = None) -> Iterator[Problem]:
     """One problem for each place: a value that fits none of several types is said once."""
     seen: set[tuple[Any, str]] = set()
     details = error.errors(include_url=False)
@@ -89,7 +105,7 @@ def _problems(error: ValidationError, found: Document) -> Iterator[Problem]:
             other is not detail and other["loc"][: len(above)] == above for other in details
         ):
             continue
-        problem = _problem(detail, found)
+        problem = _problem(detail, found, section)
         if (problem.place, problem.key) not in seen:
             seen.add((problem.place, problem.key))
             yield problem
@@ -100,7 +116,7 @@ def _is_of_other_type(detail: ErrorDetails) -> bool:
     return detail["type"] in ("string_type", "literal_error") and isinstance(detail["input"], dict)
 
 
-def _problem(detail: ErrorDetails, found: Document) -> Problem:
+def _problem(detail: ErrorDetails, found: Document, section: type[BaseModel] | None) -> Problem:
     path, value = _real_path(detail["loc"], found.values)
     kind, context = detail["type"], detail.get("ctx", {})
     if kind == "missing":
@@ -108,7 +124,7 @@ def _problem(detail: ErrorDetails, found: Document) -> Problem:
         problem = found.problem(parent, f"the key `{detail['loc'][-1]}` is missing", key=True)
         return Problem(problem.place, document.dotted(path), problem.message, _missing_hint(detail["loc"]))
     if kind == "extra_forbidden":
-        known = _known_keys(path[:-1])
+        known = _known_keys(path[:-1], section)
         hint = did_you_mean(str(path[-1]), known, "known here: " + ", ".join(sorted(known)))
         return found.problem(path, "no such key", hint, key=True)
     if kind == "literal_error":
@@ -165,9 +181,9 @@ def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[Path, Any]:
     return tuple(path), here
 
 
-def _known_keys(path: Path) -> list[str]:
-    """The keys that the section at a path knows."""
-    section: type[BaseModel] = _whole(dict.fromkeys(path))
+def _known_keys(path: Path, whole: type[BaseModel] | None) -> list[str]:
+    """The keys that the section at a path knows; whole: what the file is, where it is no parser."""
+    section: type[BaseModel] = whole or _whole(dict.fromkeys(path))
     for part in path:
         if isinstance(part, int):
             continue

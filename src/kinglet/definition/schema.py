@@ -212,6 +212,13 @@ class Clock(Section):
         return value
 
 
+class Translation(Section):
+    """Words of the log, and the values of an enumeration that they mean; any other word is Other."""
+
+    from_: str = Field(description="SQL expression over fields that gives the word", alias="from")
+    to: dict[str | int | bool, str | int] = Field(min_length=1, description="word: value, by caption or id")
+
+
 class EventMapping(Section):
     """How an event maps onto the common model."""
 
@@ -219,8 +226,16 @@ class EventMapping(Section):
     activity: str | int | None = Field(None, description="activity of that class, by caption or id")
     status: str | int | None = Field(None, description="Success, Failure, … or id")
     severity: str | int | None = Field(None, description="Informational, Low, … or id")
-    set: dict[str, Scalar | None] = Field(
-        {}, description="attribute path: SQL expression over fields; null leaves out what all variants share"
+    set: dict[str, Scalar | Annotated[list[Scalar], Field(min_length=1)] | None] = Field(
+        {},
+        description="attribute path: SQL expression over fields, or a list of them; "
+        "null leaves out what all variants share",
+    )
+    translate: dict[str, Translation | None] = Field(
+        {}, description="enumeration (activity, status, severity, or its path): the log's words and what they mean"
+    )
+    observables: bool | None = Field(
+        None, description="list the values that are observables, such as addresses and users"
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib.resources
 import os
 from dataclasses import dataclass
+from importlib.resources.abc import Traversable
 from pathlib import Path
 
 from kinglet.demo.logs import BENCH, LOGS, log_bytes
@@ -26,8 +27,13 @@ def bench(folder: Path) -> DemoLog:
     return DemoLog(BENCH, folder / "bench" / f"{BENCH}.log", folder / "parsers" / "pump-panel.yaml")
 
 
+def rules() -> list[Traversable]:
+    """The rules that find the demo's story in mapped events."""
+    return [item for item in (importlib.resources.files("kinglet.demo") / "rules").iterdir() if item.name[0] != "."]
+
+
 def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
-    """Writes all logs and parsers below a folder, with an `out` beside them; files of these names are written anew.
+    """Writes all logs, parsers and rules below a folder, with an `out`; files of these names are written anew.
 
     The log of the bench is written too, and is not among those given back: it is there for its faults.
 
@@ -40,7 +46,8 @@ def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
         DemoLog(name, folder / "logs" / f"{name}{form.suffix}", folder / "parsers" / f"{name}.yaml")
         for name, form in LOGS.items()
     ]
-    parsers = importlib.resources.files("kinglet.demo") / "parsers"
+    shipped = importlib.resources.files("kinglet.demo")
+    parsers = shipped / "parsers"
     last = story.end.timestamp()
     try:
         (folder / "out").mkdir(parents=True, exist_ok=True)
@@ -50,6 +57,9 @@ def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
             item.log.write_bytes(log_bytes(item.name, story=story))
             os.utime(item.log, (last, last))
             item.parser.write_text((parsers / item.parser.name).read_text(encoding="utf-8"), encoding="utf-8")
+        (folder / "rules").mkdir(exist_ok=True)
+        for rule in sorted(rules(), key=lambda path: path.name):
+            (folder / "rules" / rule.name).write_text(rule.read_text(encoding="utf-8"), encoding="utf-8")
     except OSError as error:
         raise OutputError(f"{folder}: the demo cannot be written there: {error.strerror}") from None
     return written

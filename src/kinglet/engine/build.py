@@ -30,7 +30,7 @@ from kinglet.engine.plan import (
 from kinglet.engine.readings import Context, ends_open, read_form, read_pattern
 from kinglet.errors import ParserFileError, UsageError, did_you_mean
 from kinglet.extract.forms import is_within
-from kinglet.model.mapping import MappingPlan, build_mapping, merged
+from kinglet.model.mapping import Columns, MappingPlan, build_mapping, merged
 from kinglet.model.schema import load_model
 from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.raw.encodings import named
@@ -287,8 +287,8 @@ def _mappings(work: _Build) -> None:
         where = _mapping_place(work.document, i)
         if reading is None:  # its fields are not known, but classes, captions and attributes can be judged
             if event is not None:
-                event = event.model_copy(update={"set": dict.fromkeys(event.set, "''")})
-                build_mapping(work.definition, event, {}, model, told, where)
+                event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
+                build_mapping(work.definition, event, Columns({}), model, told, where)
             work.mappings.append(None)
             continue
         fields = envelope | {item.name: item.dtype for item in reading.every_field}
@@ -296,12 +296,16 @@ def _mappings(work: _Build) -> None:
             fields.pop(work.body or "", None)
         fields |= time_rules.given(work.times, fields)
         original = _original(work, fields)
-        fields = _after(work, fields)
-        work.mappings.append(build_mapping(work.definition, event, fields, model, told, where, stamps, original))
+        slots = {
+            item.name: item.type.name
+            for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
+        }
+        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original)
+        work.mappings.append(build_mapping(work.definition, event, columns, model, told, where))
     work.problems = list(dict.fromkeys(work.problems))
     original = _original(work, envelope)
-    envelope = _after(work, envelope)
-    work.unread = build_mapping(work.definition, None, envelope, model, told, lambda key: ("event",), stamps, original)
+    columns = Columns(_after(work, envelope), {}, stamps, original)
+    work.unread = build_mapping(work.definition, None, columns, model, told, lambda key: ("event",))
 
 
 def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:
@@ -316,7 +320,7 @@ def _mapping_place(document: Document, variant: int) -> Callable[[str], Path]:
 
     def place(key: str) -> Path:
         for root in roots:
-            for path in ((*root, "set", key), (*root, key)):
+            for path in ((*root, "set", key), (*root, "translate", key), (*root, key)):
                 if path in document.starts:
                     return path
         return next((root for root in roots if root in document.starts), ("variants", variant))

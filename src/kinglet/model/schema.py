@@ -15,6 +15,7 @@ from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
 from kinglet.errors import ModelError, did_you_mean
+from kinglet.model.paths import parts
 
 VERSION = "1.8.0"
 Requirement = Literal["optional", "recommended", "required"]
@@ -61,6 +62,19 @@ class ModelClass(Entity):
     profiles: tuple[str, ...] = ()
 
 
+class Observables(NamedTuple):
+    """The kind of observable that values of a type are, an attribute of that name, or an object; their captions."""
+
+    types: Mapping[str, int]
+    attributes: Mapping[str, int]
+    objects: Mapping[str, int]
+    captions: Mapping[int, str]
+
+    def kind(self, attribute: Attribute) -> int | None:
+        """The kind that an attribute's value is; None where it is none."""
+        return self.attributes.get(attribute.name) or self.types.get(attribute.type)
+
+
 class Model:
     """A version of the common model."""
 
@@ -104,27 +118,52 @@ class Model:
             name = parent
         return name
 
+    def type_limits(self, name: str) -> Mapping[str, Any]:
+        """What a value of a type must be: `regex`, `range` (both ends included), `max_len`."""
+        limits: Mapping[str, Any] = self._data["types"].get(name, {})
+        return limits
+
+    @functools.cached_property
+    def observables(self) -> Observables:
+        """Which values are observables, and of which kind."""
+        found = self._data["observables"]
+        types = {name: value["observable"] for name, value in self._data["types"].items() if "observable" in value}
+        captions = self.object("observable").attributes["type_id"].enum
+        return Observables(
+            types, found["attributes"], found["objects"], {int(key): caption for key, caption in captions.items()}
+        )
+
     def path(self, owner: Entity, path: str) -> tuple[Attribute, ...]:
         """The attributes along a dotted path from a class or object down.
 
         Raises:
-            ModelError: a part is no attribute of what it stands in, or has attributes beneath it
-                that the path leaves out.
+            ModelError: a part is no attribute of what it stands in, has attributes beneath it that the path leaves
+                out, or is a list of objects and has no number, such as `resources[1].name`.
         """
         found: list[Attribute] = []
-        parts = path.split(".")
-        for i, part in enumerate(parts):
+        try:
+            steps = list(parts(path))
+        except ValueError as error:
+            raise ModelError(str(error)) from None
+        for i, (part, number) in enumerate(steps):
+            above = ".".join(name for name, _ in steps[:i])
             attribute = owner.attributes.get(part)
             if attribute is None:
-                raise ModelError(self._no_attribute(owner, ".".join(parts[:i]), part))
+                raise ModelError(self._no_attribute(owner, above, part))
             found.append(attribute)
+            whole = f"{above}.{part}" if above else part
+            if number is not None and not (attribute.is_list and attribute.is_object):
+                raise ModelError(f"`{whole}` is no list of objects; leave out `[{number}]`")
             if not attribute.is_object:
-                if i + 1 < len(parts):
+                if i + 1 < len(steps):
                     raise ModelError(
-                        f"`{'.'.join(parts[: i + 1])}` is a value ({attribute.type}), "
-                        f"with no attribute `{parts[i + 1]}` beneath it"
+                        f"`{whole}` is a value ({attribute.type}), with no attribute `{steps[i + 1][0]}` beneath it"
                     )
                 return tuple(found)
+            if attribute.is_list and number is None and i + 1 < len(steps):
+                raise ModelError(
+                    f"`{whole}` is a list of objects; say which one, such as `{whole}[1].{steps[i + 1][0]}`"
+                )
             owner = self.object(attribute.type)
         inside = ", ".join(list(owner.attributes)[:6])
         raise ModelError(f"`{path}` is an object ({owner.caption}); name one of its attributes: {inside}, …")

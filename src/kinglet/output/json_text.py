@@ -14,6 +14,8 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
+from kinglet.model.paths import Items, tree
+
 _ESCAPED = [*map(chr, range(32)), '"', "\\", "\x7f"]
 
 
@@ -32,18 +34,12 @@ def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "", raw: Collecti
 
     end is put behind every object. raw: columns whose text is JSON already.
     """
-    tree: dict[str, Any] = {}
-    for path, value in layout.items():
-        *above, name = path.split(".")
-        node = tree
-        for part in above:
-            node = node.setdefault(part, {})
-        node[name] = value
+    whole_tree = tree(layout.items())
     named = sorted({name for name in layout.values() if isinstance(name, str)})
     columns = [_Column(frame[name]) if name in raw else _value(frame[name]) for name in named]
     if not columns:
-        return pl.Series("json", [_dump(_plain(tree)) + end], dtype=pl.String).new_from_index(0, frame.height)
-    whole = _object(tree, {column.text.name: column for column in columns})
+        return pl.Series("json", [_dump(_plain(whole_tree)) + end], dtype=pl.String).new_from_index(0, frame.height)
+    whole = _object(whole_tree, {column.text.name: column for column in columns})
     parts = whole.parts if not whole.optional else [_joined(whole.parts).fill_null("{}")]
     ready = pl.DataFrame([column.text for column in columns])
     return ready.select(_joined([*parts, end]).alias("json")).to_series()
@@ -103,7 +99,19 @@ def _object(tree: dict[str, Any], ready: dict[str, _Column]) -> _Text:
     return _Text([pl.when(inside != "").then(_joined(["{", inside, "}"]))], True)
 
 
+def _list(items: Items, ready: dict[str, _Column]) -> _Text:
+    """The text of a list of objects; those of which nothing is known are left out."""
+    texts = [_object(item, ready) for item in items.values()]
+    if not any(text.optional for text in texts):
+        inside = [part for i, text in enumerate(texts) for part in ("," if i else "", *text.parts)]
+        return _Text(["[", *inside, "]"], False)
+    some = _joined([_joined([",", *text.parts]).fill_null("") for text in texts]).str.strip_prefix(",")
+    return _Text([pl.when(some != "").then(_joined(["[", some, "]"]))], True)
+
+
 def _text(value: Any, ready: dict[str, _Column]) -> _Text:
+    if isinstance(value, Items):
+        return _list(value, ready)
     if isinstance(value, dict):
         return _object(value, ready)
     column = ready[value]
@@ -133,6 +141,8 @@ def _is_constant(value: Any) -> bool:
 
 
 def _plain(value: Any) -> Any:
+    if isinstance(value, Items):
+        return [_plain(inner) for inner in value.values()]
     if isinstance(value, dict):
         return {name: _plain(inner) for name, inner in value.items()}
     return value.value
@@ -177,17 +187,25 @@ def iso_text(column: pl.Series) -> pl.Series:
 
 def nested(frame: pl.DataFrame, paths: Sequence[str]) -> pl.DataFrame:
     """Columns named by dotted paths as columns of structs."""
-    tree: dict[str, Any] = {}
-    for path in paths:
-        *above, name = path.split(".")
-        node = tree
-        for part in above:
-            node = node.setdefault(part, {})
-        node[name] = path
-    return frame.select(_struct(value).alias(name) for name, value in tree.items())
+    whole = tree((path, path) for path in paths)
+    return frame.select(_struct(value).alias(name) for name, value in whole.items())
 
 
 def _struct(value: Any) -> pl.Expr:
     if isinstance(value, str):
         return pl.col(value)
+    if isinstance(value, Items):
+        items = [_struct(item) for item in value.values()]
+        some = [
+            pl.when(pl.any_horizontal(_leaves(item))).then(one) for item, one in zip(value.values(), items, strict=True)
+        ]
+        return pl.concat_list(some).list.drop_nulls()
     return pl.struct(_struct(inner).alias(name) for name, inner in value.items())
+
+
+def _leaves(tree_of: dict[Any, Any]) -> list[pl.Expr]:
+    """Whether each value in a tree is there."""
+    found: list[pl.Expr] = []
+    for value in tree_of.values():
+        found += _leaves(value) if isinstance(value, dict) else [pl.col(value).is_not_null()]
+    return found

@@ -35,6 +35,13 @@ class MixedView:
                 self.schema[name] = dtype if self.schema.get(name, dtype) == dtype else pl.String()
         self.schema |= last | ({"time_rule": pl.String()} if "time_rule" in last else {})
 
+    @property
+    def counted(self) -> dict[str, int]:
+        """What could not be mapped as it stood, by parser and attribute, over all batches so far."""
+        return {
+            f"{parser}: {name}": count for parser, view in self.views.items() for name, count in view.counted.items()
+        }
+
     def table(self, mixed: Mixed) -> pl.DataFrame:
         """Typed columns, nested where the form is."""
         whole = self._whole(mixed)

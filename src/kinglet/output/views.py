@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Protocol
 
 import polars as pl
 
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import Plan
-from kinglet.model.mapping import Leaf, MappingPlan
+from kinglet.model.identity import Leaf
+from kinglet.model.mapping import MappingPlan
 from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
 
 
@@ -24,9 +28,15 @@ class View(Protocol):
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
         """A JSON object for each event, with `end` behind it."""
 
+    @property
+    def counted(self) -> Mapping[str, int]:
+        """What could not go out as it stood, over all batches so far: `bad-value:PATH`, `other:PATH`."""
+
 
 class FieldsView:
     """Events as their fields, with the columns of `Plan.schema`."""
+
+    counted: Mapping[str, int] = MappingProxyType({})
 
     def __init__(self, plan: Plan) -> None:
         self.layout: Layout = {name: name for name in plan.schema}
@@ -46,6 +56,8 @@ class ModelView:
     """Events as classes of the common model."""
 
     def __init__(self, plan: Plan) -> None:
+        self.counted: dict[str, int] = {}
+        self._lock = threading.Lock()
         leaves: dict[str, Leaf] = {}
         for mapping in (*(variant.mapping for variant in plan.variants), plan.unread):
             if mapping is not None:
@@ -69,7 +81,7 @@ class ModelView:
                 leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves
             }
             text = json_lines(
-                _applied(parsed, part, mapping),
+                self._applied(parsed, part, mapping),
                 layout,
                 end,
                 raw=[f"unmapped.{name}" for name in parsed.plan.json_fields],
@@ -86,25 +98,29 @@ class ModelView:
                 for leaf in mapping.leaves
                 if leaf.is_constant
             ]
-            frame = _applied(parsed, part, mapping).with_columns(constants)
+            frame = self._applied(parsed, part, mapping).with_columns(constants)
             frames.append(frame.with_columns(part.frame["row"]))
         whole = parsed.in_order(frames)
         missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
         return whole.with_columns(missing).select(list(self.schema))
+
+    def _applied(self, parsed: Parsed, part: Part, mapping: MappingPlan) -> pl.DataFrame:
+        frame = part.frame.with_columns(parsed.constants())
+        if part.variant is None or parsed.plan.steps:  # fields that only other events have are missing
+            fields = parsed.plan.fields.items()
+            frame = frame.with_columns(_nulls(name, dtype) for name, dtype in fields if name not in frame.columns)
+        counts = mapping.counts(frame)
+        if counts:
+            with self._lock:
+                for name, count in counts.items():
+                    self.counted[name] = self.counted.get(name, 0) + count
+        return mapping.apply(frame, parsed.references(part))
 
 
 def _mapping(plan: Plan, part: Part) -> MappingPlan:
     mapping = plan.unread if part.variant is None else plan.variants[part.variant].mapping
     assert mapping is not None
     return mapping
-
-
-def _applied(parsed: Parsed, part: Part, mapping: MappingPlan) -> pl.DataFrame:
-    frame = part.frame.with_columns(parsed.constants())
-    if part.variant is None or parsed.plan.steps:  # fields that only other events have are missing
-        fields = parsed.plan.fields.items()
-        frame = frame.with_columns(_nulls(name, dtype) for name, dtype in fields if name not in frame.columns)
-    return mapping.apply(frame, parsed.references(part))
 
 
 def _nulls(name: str, dtype: pl.DataType) -> pl.Expr:

@@ -1,0 +1,232 @@
+"""SQL over fields to values of an attribute's type, and what tells whether a value fits.
+
+Types and their limits are those of the model (OCSF), IP addresses those of RFC 4291.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.definition.section import Scalar
+from kinglet.errors import did_you_mean
+from kinglet.model.schema import Attribute, Model, enum_value
+from kinglet.patterns.types import TYPES
+
+BASES: dict[str, pl.DataType] = {
+    "string_t": pl.String(),
+    "integer_t": pl.Int64(),
+    "long_t": pl.Int64(),
+    "float_t": pl.Float64(),
+    "boolean_t": pl.Boolean(),
+    "json_t": pl.String(),
+}
+_SURE = {"ip_t": {"ip", "ipv4", "ipv6"}, "port_t": {"port"}}
+"""Types of the model that values of some slot types always fit."""
+OTHER = 99
+
+
+class Fields(NamedTuple):
+    """The columns that expressions may name, and the slot types of those whose text was found valid by one."""
+
+    columns: Mapping[str, pl.DataType]
+    slots: Mapping[str, str]
+
+
+class Value(NamedTuple):
+    """An attribute's value as an expression.
+
+    bad: which events have one that does not fit; it is null there, and `text` has it as it was. caption: the text
+    that goes with the value of an enumeration. other: which events have a word that the enumeration does not have.
+    """
+
+    expression: pl.Expr
+    dtype: pl.DataType
+    names: frozenset[str]
+    text: pl.Expr
+    bad: pl.Expr | None = None
+    caption: pl.Expr | None = None
+    other: pl.Expr | None = None
+
+
+def value_of(
+    value: Scalar | Sequence[Scalar],
+    attribute: Attribute,
+    model: Model,
+    fields: Fields,
+    table: Mapping[str, int | str] | None = None,
+) -> Value:
+    """The value of an attribute; a list gives all its values that are there.
+
+    table: of an enumeration, its values by the words of the log.
+
+    Raises:
+        ValueError: the SQL cannot be read, names a field that does not exist, or its result cannot become the
+            attribute's type.
+    """
+    target = BASES[model.base_type(attribute.type)]
+    if isinstance(value, list | tuple):
+        if not attribute.is_list:
+            raise ValueError(f"`{attribute.name}` takes one value, not a list")
+        some = [_single(one, attribute, model, fields, None) for one in value]
+        names = frozenset(name for item in some for name in item.names)
+        together = pl.concat_list([item.expression for item in some]).list.drop_nulls()
+        bad = [item.bad for item in some if item.bad is not None]
+        text = pl.concat_list([item.text for item in some]).list.join(" ", ignore_nulls=True)
+        return Value(
+            pl.when(together.list.len() > 0).then(together), pl.List(target), names, text,
+            pl.any_horizontal(bad) if bad else None,
+        )  # fmt: skip
+    assert isinstance(value, str | int | float | bool)
+    found = _single(value, attribute, model, fields, table)
+    if attribute.is_list and not isinstance(found.dtype, pl.List):
+        one = found.expression
+        return found._replace(
+            expression=pl.when(one.is_not_null()).then(pl.concat_list(one)), dtype=pl.List(found.dtype)
+        )
+    return found
+
+
+def _single(
+    value: Scalar, attribute: Attribute, model: Model, fields: Fields, table: Mapping[str, int | str] | None
+) -> Value:
+    expression = sql(value, fields.columns) if isinstance(value, str) else pl.lit(value)
+    try:
+        result = pl.DataFrame(schema=dict(fields.columns)).select(expression.alias("value")).schema["value"]
+    except pl.exceptions.PolarsError as error:
+        raise ValueError(f"{value!r} cannot be computed: {str(error).splitlines()[0]}") from None
+    target = BASES[model.base_type(attribute.type)]
+    names = frozenset(expression.meta.root_names())
+    text = expression.cast(pl.String)
+    if attribute.enum and (table is not None or (target == pl.Int64 and result == pl.String)):
+        if not names and table is None:
+            enum_value(attribute, pl.select(expression).item())
+        return _enumerated(text, attribute, names, table)
+    if attribute.type == "timestamp_t" and isinstance(result, pl.Datetime):
+        return Value(expression.dt.epoch("ms"), target, names, text)
+    if isinstance(result, pl.List) and attribute.is_list and not isinstance(result.inner, pl.List | pl.Struct):
+        whole = expression.cast(pl.List(target), strict=False)
+        words = expression.cast(pl.List(pl.String)).list.join(" ")
+        return Value(pl.when(whole.list.len() > 0).then(whole), pl.List(target), names, words)
+    if isinstance(result, pl.List | pl.Struct) or (isinstance(result, pl.Datetime) and target != pl.String):
+        raise ValueError(f"`{value}` is {result}, but `{attribute.name}` wants {target} ({attribute.type})")
+    cast = expression if result == target else expression.cast(target, strict=False)
+    if attribute.enum and not names:
+        _in_enumeration(expression, attribute)
+    fits = _fits(cast, expression, result, attribute, model)
+    sure = isinstance(value, str) and fields.slots.get(value.strip()) in _SURE.get(attribute.type, ())
+    if fits is None or sure or not names:
+        return Value(cast, target, names, text, caption=_caption(cast, attribute))
+    good = pl.when(fits).then(cast)
+    return Value(
+        good, target, names, text, expression.is_not_null() & ~fits.fill_null(False), _caption(good, attribute)
+    )
+
+
+def _in_enumeration(constant: pl.Expr, attribute: Attribute) -> None:
+    value = pl.select(constant).item()
+    if value not in attribute.enum:
+        known = ", ".join(f"{key} {caption}" for key, caption in attribute.enum.items())
+        raise ValueError(f"`{attribute.name}` has no value {value!r}; it has {known}")
+
+
+def _caption(value: pl.Expr, attribute: Attribute) -> pl.Expr | None:
+    if not attribute.enum or attribute.sibling is None:
+        return None
+    return value.replace_strict(
+        list(attribute.enum), list(attribute.enum.values()), default=None, return_dtype=pl.String
+    )
+
+
+def _enumerated(
+    text: pl.Expr, attribute: Attribute, names: frozenset[str], table: Mapping[str, int | str] | None
+) -> Value:
+    """The values that words mean: those of the table, or captions. What means none is Other, its text the caption."""
+    numbers = all(isinstance(key, int) for key in attribute.enum)
+    dtype: pl.DataType = pl.Int64() if numbers else pl.String()
+    words = table if table is not None else {caption.casefold(): key for key, caption in attribute.enum.items()}
+    key = text if table is not None else text.str.to_lowercase()
+    other = OTHER if OTHER in attribute.enum else 0 if 0 in attribute.enum else None
+    absent = 0 if attribute.requirement == "required" and 0 in attribute.enum else None
+    known = list(words)
+    value = pl.when(text.is_null()).then(pl.lit(absent, dtype=dtype)).otherwise(
+        key.replace_strict(known, list(words.values()), default=other, return_dtype=dtype)
+    )  # fmt: skip
+    captions = [attribute.enum[number] for number in words.values()]
+    nothing = pl.lit(attribute.enum[absent] if absent is not None else None, dtype=pl.String)
+    caption = pl.when(text.is_null()).then(nothing).otherwise(
+        pl.coalesce(key.replace_strict(known, captions, default=None, return_dtype=pl.String), text)
+    )  # fmt: skip
+    unknown = text.is_not_null() & ~key.is_in(known)
+    if other is None or attribute.sibling is None:
+        return Value(value, dtype, names, text, bad=unknown)
+    return Value(value, dtype, names, text, caption=caption, other=unknown)
+
+
+def _fits(
+    cast: pl.Expr, expression: pl.Expr, result: pl.DataType, attribute: Attribute, model: Model
+) -> pl.Expr | None:
+    """Which values an attribute may have; None where it takes any."""
+    limits = model.type_limits(attribute.type)
+    tests: list[pl.Expr] = []
+    if attribute.type == "ip_t":
+        tests.append(cast.str.contains(f"^(?:{TYPES['ip'].valid})$"))
+    elif "regex" in limits:
+        tests.append(cast.str.contains(_anchored(limits["regex"])))
+    if "range" in limits:
+        tests.append(cast.is_between(*limits["range"]))
+    if "max_len" in limits and attribute.type != "ip_t":
+        tests.append(cast.str.len_chars() <= limits["max_len"])
+    if attribute.enum:
+        tests.append(cast.is_in(list(attribute.enum)))
+    target = BASES[model.base_type(attribute.type)]
+    if target != pl.String and result == pl.String:
+        tests.append(cast.is_not_null())
+    if target == pl.Int64 and result.is_float():
+        tests.append(expression == expression.floor())
+    return pl.all_horizontal(tests) if tests else None
+
+
+def _anchored(regex: str) -> str:
+    return regex if regex.startswith("^") else f"^(?:{regex})$"
+
+
+def sql(text: str, fields: Mapping[str, pl.DataType]) -> pl.Expr:
+    """A SQL expression over fields.
+
+    Raises:
+        ValueError: it is not SQL, or names a field that does not exist.
+    """
+    try:
+        expression = pl.sql_expr(_quoted_fields(text, fields))
+        names = expression.meta.root_names()
+    except pl.exceptions.PolarsError as error:
+        reason = str(error).splitlines()[0]
+        word = re.fullmatch(r"unsupported function '(\w+)'", reason)
+        if word is None or re.search(rf"\b{word[1]}\s*\(", text):
+            raise ValueError(f"`{text}` is not a SQL expression: {reason}") from None
+        names = [word[1]]  # a word that SQL takes for a function, such as `user`
+        expression = pl.col(word[1])
+    for name in names:
+        if name not in fields:
+            hint = did_you_mean(name, fields, f"for a fixed text write \"'{name}'\"")
+            raise ValueError(f"`{name}` is no field of this variant; {hint}")
+    return expression
+
+
+_SQL_PIECE = re.compile(
+    r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_0-9]+)*(?!\s*\()|.""", re.DOTALL
+)
+
+
+_DOTTED = re.compile(r"[A-Za-z_]\w*(\.\w+)+")
+
+
+def _quoted_fields(text: str, fields: Mapping[str, pl.DataType]) -> str:
+    """SQL whose field names are quoted, so that a field may be called `user` or `order`."""
+    return "".join(
+        f'"{piece}"' if piece in fields or _DOTTED.fullmatch(piece) else piece for piece in _SQL_PIECE.findall(text)
+    )

@@ -1,0 +1,319 @@
+"""Mappings in depth: words of the log, lists of objects, values that do not fit, observables, and what checks say."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+import kinglet
+from kinglet.authoring.coverage import better_class, coverage
+from kinglet.authoring.needs import load_rules, needs
+from kinglet.definition.loading import ready_parsers
+from kinglet.demo.logs import LOGS
+from kinglet.demo.writing import write_demo
+from kinglet.model.paths import bare, parts, tree
+from kinglet.model.schema import load_model
+from kinglet.model.validation import complaints
+from kinglet.output.views import ModelView
+from tests.helpers import ROOT, InFolder, with_pattern
+from tests.helpers import kinglet as command
+from tests.test_model import complaints as standard_complaints
+from tests.test_model import mapped
+
+DEMO = ROOT / "src" / "kinglet" / "demo"
+LOGIN = "class: Authentication, activity: Logon, set: {user.name: u, service.name: \"'gate'\"%s}"
+
+
+def login(more: str, word: str, pattern: str = "{t:time} {u:word} {w:rest}", line: str = "2026-03-05 m.okoro ") -> Any:
+    return mapped("{" + LOGIN % "" + more + "}", pattern, line + word)
+
+
+class Translation(unittest.TestCase):
+    TABLE = ", translate: {status: {from: w, to: {ok: Success, no: 2, 7: Other}}}"
+
+    def test_words_become_values_and_their_captions(self) -> None:
+        for word, wanted in {"ok": (1, "Success"), "no": (2, "Failure"), "7": (99, "Other"), "?": (99, "?")}.items():
+            event = login(self.TABLE, word)
+            self.assertEqual(wanted, (event["status_id"], event["status"]), word)
+            self.assertEqual([], standard_complaints(event))
+
+    def test_no_word_is_left_out_unless_the_class_requires_a_value(self) -> None:
+        pattern = "{t:time} {u:word}[[ {w:word}]]"
+        event = login(self.TABLE, "", pattern, "2026-03-05 m.okoro")
+        self.assertNotIn("status_id", event)
+        event = login(", translate: {severity: {from: w, to: {low: Low}}}", "", pattern, "2026-03-05 m.okoro")
+        self.assertEqual((0, "Unknown"), (event["severity_id"], event["severity"]))
+
+    def test_the_type_of_an_event_follows_its_activity(self) -> None:
+        table = ", translate: {activity: {from: w, to: {in: Logon, out: Logoff}}}"
+        for word, wanted in {"in": (300201, "Authentication: Logon"), "out": (300202, "Authentication: Logoff"),
+                             "stay": (300299, "Authentication: Other")}.items():  # fmt: skip
+            event = login(table, word)
+            self.assertEqual(wanted, (event["type_uid"], event["type_name"]))
+            self.assertEqual([], standard_complaints(event))
+        self.assertEqual("stay", event["activity_name"])
+
+    def test_words_of_no_table_are_counted(self) -> None:
+        text = with_pattern("{t:time} {u:word} {w:word}") + "    event: {" + LOGIN % "" + self.TABLE + "}\n"
+        parser = kinglet.load(text + "time: {from: t, format: iso8601}\n")
+        view = ModelView(parser.plan)
+        for batch in parser.parse(["2026-03-05 a ok", "2026-03-05 a x", "2026-03-05 b y"]).batches:
+            view.lines(batch)
+            view.table(batch)
+        self.assertEqual({"other:status_id": 4}, view.counted)
+
+    def test_captions_by_expression(self) -> None:
+        section = "{" + LOGIN % ", status_id: \"CASE WHEN w = 'x' THEN 'success' ELSE w END\"" + "}"
+        for word, wanted in {"x": (1, "Success"), "Failure": (2, "Failure"), "odd": (99, "odd")}.items():
+            event = mapped(section, "{t:time} {u:word} {w:rest}", f"2026-03-05 m.okoro {word}")
+            self.assertEqual(wanted, (event["status_id"], event["status"]))
+
+    def test_a_variant_overrides_what_all_share(self) -> None:
+        text = (
+            with_pattern("{t:time} {w:word}")
+            + '    event: {class: Base Event, set: {status_id: "2"}}\n'
+            + "time: {from: t, format: iso8601}\nevent: {translate: {status: {from: w, to: {ok: Success}}}}\n"
+        )
+        event = next(kinglet.load(text).parse(["2026-03-05 ok"]).to_model())
+        self.assertEqual((2, "Failure"), (event["status_id"], event["status"]))
+
+
+class Lists(unittest.TestCase):
+    def test_lists_of_values_and_of_objects(self) -> None:
+        section = (
+            "{class: API Activity, activity: Read, set: {actor.user.name: u, api.operation: \"'x'\", "
+            "src_endpoint.name: u, "
+            "actor.user.email_addr: \"u || '@port.example'\", metadata.labels: [u, n, \"'fixed'\"], "
+            '"resources[1].name": u, "resources[1].type": "\'tank\'", "resources[2].name": n}}'
+        )
+        event = mapped(section, "{t:time} {u:word}[[ {n:word}]]", "2026-03-05 a b")
+        self.assertEqual([{"name": "a", "type": "tank"}, {"name": "b"}], event["resources"])
+        self.assertEqual(["a", "b", "fixed"], event["metadata"]["labels"])
+        self.assertEqual([], standard_complaints(event))
+        event = mapped(section, "{t:time} {u:word}[[ {n:word}]]", "2026-03-05 a")
+        self.assertEqual([{"name": "a", "type": "tank"}], event["resources"])
+        self.assertEqual(["a", "fixed"], event["metadata"]["labels"])
+
+    def test_tables_nest_them_too(self) -> None:
+        text = (
+            with_pattern("{t:time} {u:word}[[ {n:word}]]")
+            + '    event: {class: API Activity, set: {"resources[1].name": u, "resources[2].uid": n}}\n'
+            + "time: {from: t, format: iso8601}\n"
+        )
+        parser = kinglet.load(text)
+        batch = parser.parse(["2026-03-05 a b", "2026-03-05 a"]).batches[0]
+        rows = ModelView(parser.plan).table(batch)["resources"].to_list()
+        self.assertEqual([["a", None], ["a"]], [[item["name"] for item in row] for row in rows])
+
+    def test_paths(self) -> None:
+        self.assertEqual([("a", None), ("b", 2), ("c", None)], list(parts("a.b[2].c")))
+        self.assertEqual("a.b.c", bare("a.b[2].c"))
+        self.assertEqual({"a": {1: {"x": 1}, 2: {"y": 2}}, "z": 3}, tree([("a[1].x", 1), ("a[2].y", 2), ("z", 3)]))
+        for path in ("a[0].b", "a..b", "a[x]", ""):
+            with self.subTest(path=path), self.assertRaises(ValueError):
+                list(parts(path))
+
+
+class Fitting(unittest.TestCase):
+    CASES = (
+        ("src_endpoint.ip", "rest", "198.51.100.7", "198.51.100.390"),
+        ("src_endpoint.ip", "rest", "2001:db8::7", "gate-4"),
+        ("src_endpoint.port", "rest", "443", "70000"),
+        ("src_endpoint.port", "int", "443", "-1"),
+        ("src_endpoint.port", "num", "443", "443.5"),
+        ("src_endpoint.mac", "rest", "02:00:5e:10:00:01", "02:00:5e"),
+        ("user.email_addr", "rest", "a@port.example", "a at port"),
+        ("session.count", "rest", "12", "many"),
+        ("logon_type_id", "int", "3", "77"),
+    )
+
+    def test_what_does_not_fit_is_a_fault_and_kept(self) -> None:
+        for path, kind, good, bad in self.CASES:
+            section = "{" + LOGIN % f", src_endpoint.name: u, {path}: w" + "}"
+            with self.subTest(path=path, kind=kind):
+                pattern = f"{{t:time}} {{u:word}} {{w:{kind}}}"
+                event = mapped(section, pattern, f"2026-03-05 m.okoro {good}")
+                self.assertNotIn("unmapped", event)
+                self.assertEqual([], standard_complaints(event))
+                event = mapped(section, pattern, f"2026-03-05 m.okoro {bad}")
+                self.assertEqual([f"bad-value:{path}"], event["unmapped"]["faults"])
+                *above, name = path.split(".")
+                kept = event["unmapped"]["not_mapped"]
+                for part in above:
+                    kept = kept[part]
+                self.assertEqual(bad, kept[name])
+                self.assertEqual([], standard_complaints(event))
+
+    def test_our_judgement_is_that_of_the_standard(self) -> None:
+        good = mapped(
+            "{" + LOGIN % ", src_endpoint.ip: w" + "}", "{t:time} {u:word} {w:rest}", "2026-03-05 a 192.0.2.1"
+        )
+        model = load_model()
+        self.assertEqual([], complaints(good, model))
+        for change in (
+            {"severity_id": 42}, {"severity_id": "1"}, {"time": "now"}, {"user": None}, {"user": {}}, {"user": "a"},
+            {"nobody": 1}, {"src_endpoint": {"ip": "x"}}, {"src_endpoint": {"port": 70000}}, {"is_remote": 1},
+            {"metadata": {"version": "1.8.0"}}, {"observables": {}}, {"service": None},
+        ):  # fmt: skip
+            event = {key: value for key, value in (good | change).items() if value is not None}
+            with self.subTest(change=change):
+                self.assertTrue(standard_complaints(event))
+                self.assertTrue(complaints(event, model))
+
+
+class Observables(unittest.TestCase):
+    def test_they_are_listed_as_the_standard_says(self) -> None:
+        section = "{" + LOGIN % ", src_endpoint.ip: w, src_endpoint.port: p" + ", observables: true}"
+        event = mapped(section, "{t:time} {u:word} {w:ip}[[ {p:port}]]", "2026-03-05 m.okoro 192.0.2.7")
+        self.assertEqual(
+            [
+                {"name": "user.name", "type_id": 4, "type": "User Name", "value": "m.okoro"},
+                {"name": "src_endpoint.ip", "type_id": 2, "type": "IP Address", "value": "192.0.2.7"},
+            ],
+            event["observables"],
+        )
+        self.assertEqual([], standard_complaints(event))
+
+
+class Refused(unittest.TestCase):
+    def test_each_says_where_and_what(self) -> None:
+        for section, said in {
+            "{class: Authentification}": "9:20: variants[0].event.class: the model has no class",
+            "{class: Authentication, set: {entity.name: w}}": "has no attribute `entity`",
+            "{class: Authentication, set: {user.name: w, is_remote: t}}": "is Datetime",
+            "{class: Authentication, activity: Lgon}": "has no value `Lgon`; did you mean `Logon`",
+            "{class: Authentication, set: {status_id: \"'Succes'\"}}": "did you mean `Success`",
+            "{class: Authentication, set: {status_id: 17}}": "has no value 17; it has 0 Unknown, 1 Success",
+            "{class: Authentication, set: {\"user[1].name\": w}}": "`user` is no list of objects",
+            "{class: API Activity, set: {resources.name: w}}": "say which one, such as `resources[1].name`",
+            "{class: API Activity, set: {\"resources[0].name\": w}}": "is not a path of attributes",
+            "{class: Authentication, set: {user.name: [w]}}": "takes one value, not a list",
+            "{class: Authentication, translate: {user.name: {from: w, to: {a: b}}}}": "is no enumeration",
+            "{class: Authentication, translate: {status: {from: w, to: {a: Fine}}}}": "has no value `Fine`",
+            "{class: Authentication, translate: {nothing: {from: w, to: {a: Fine}}}}": "has no attribute `nothing`",
+            "{class: Authentication, translate: {status: {to: {a: Fine}}}}": "the key `from` is missing",
+        }.items():  # fmt: skip
+            text = with_pattern("{t:time} {w:rest}") + f"    event: {section}\n"
+            with self.subTest(section=section), self.assertRaises(kinglet.ParserFileError) as caught:
+                kinglet.load(text)
+            problems = [str(problem) for problem in caught.exception.problems]
+            self.assertEqual(1, len(problems), problems)
+            self.assertIn(said, problems[0])
+            self.assertRegex(problems[0], r"^<text>:\d+:\d+: ")
+
+
+class Checks(InFolder):
+    def test_a_run_tells_how_many(self) -> None:
+        text = with_pattern("{t:time} {u:word} {w:rest}") + "    event: {" + LOGIN % ", src_endpoint.ip: w" + "}\n"
+        parser = self.write("gate.yaml", text + "time: {from: t, format: iso8601}\n")
+        log = self.write("gate.log", "2026-03-05 a 192.0.2.1\n2026-03-05 a nowhere\n")
+        called = command("run", "-p", parser, log, "-o", "out.ndjson", "--as", "model")
+        self.assertIn("1  src_endpoint.ip  does not fit, kept in unmapped", called.err)
+        told = json.loads(command("run", "-p", parser, log, "-o", "out.ndjson", "--as", "model", "--json").out)
+        self.assertEqual({"bad-value:src_endpoint.ip": 1}, told["not_mapped"])
+
+    def test_coverage_says_what_is_open(self) -> None:
+        found = {item.variant: item for item in coverage(kinglet.load(DEMO / "parsers" / "jump-host.yaml"))}
+        self.assertEqual(("pid", "key"), found["accepted"].unmapped)
+        self.assertEqual(("user.uid",), found["session"].unexercised)
+        self.assertEqual(0, found["disconnected"].cases)
+        self.assertEqual("src_endpoint", found["session"].recommended[0])
+        self.assertEqual([], [item.variant for item in found.values() if item.errors])
+
+    def test_a_class_that_fits_better(self) -> None:
+        text = with_pattern("{q:host} {a:word}") + (
+            "    event: {class: Network Activity, set: {src_endpoint.hostname: q, dst_endpoint.hostname: a}}\n"
+        )
+        mapping = kinglet.load(text).plan.variants[0].mapping
+        assert mapping is not None
+        self.assertIsNone(better_class(load_model(), mapping))
+        sources = dict.fromkeys(
+            ("user.name", "dst_endpoint.ip", "auth_protocol_id", "logon_type_id", "session.uid"), frozenset[str]()
+        )
+        odd = mapping._replace(class_caption="Base Event", sources=sources)
+        self.assertEqual("Authentication", better_class(load_model(), odd))
+
+    def test_a_case_that_the_model_refuses_fails(self) -> None:
+        text = (DEMO / "parsers" / "slipway-vpn.yaml").read_text().replace(", dst_endpoint.hostname: dev", "")
+        called = command("check", self.write("vpn.yaml", text))
+        self.assertEqual(1, called.status)
+        self.assertIn(
+            "✗ login → Authentication: case 1: Authentication must have at least one of service, dst_endpoint",
+            called.out,
+        )
+        told = json.loads(command("check", "vpn.yaml", "--json").out)
+        wrong = told["parsers"][0]["mappings"][0]["wrong"]
+        self.assertEqual([1, 2], [item["case"] for item in wrong])
+
+    def test_the_whole_of_it(self) -> None:
+        called = command("check", str(DEMO / "parsers" / "jump-host.yaml"), "--mapping")
+        self.assertEqual(0, called.status)
+        for said in (
+            "accepted → Authentication",
+            "fields mapped nowhere    pid, key",
+            "no case fills            user.uid",
+            "all of it, for no case is of this variant",
+            "recommended, not filled",
+        ):
+            self.assertIn(said, called.out)
+        self.assertLessEqual(max(map(len, called.out.splitlines())), 100)
+        self.assertEqual({0}, {command("check", name).status for name in ready_parsers()})
+
+
+class Rules(InFolder):
+    def test_the_demos_rules_find_its_story_in_mapped_events(self) -> None:
+        written = write_demo(Path("demo"))
+        rules = load_rules(Path("demo/rules"), load_model())
+        found: dict[str, int] = dict.fromkeys((rule.name for rule in rules), 0)
+        for item in written:
+            output = f"{item.name}.parquet"
+            called = command("run", "-p", item.parser, item.log, "-o", output, "--as", "model", "--at", "2026-03-07")
+            self.assertEqual(0, called.status)
+            events = pl.read_parquet(output)
+            for rule in rules:
+                found[rule.name] += rule.found(events).height
+        self.assertGreater(found["guessed-password"], 20)
+        self.assertEqual((1, 1, 1), (found["night-logon"], found["night-jump"], found["night-setpoint"]))
+        self.assertGreater(found["night-reading"], 100)
+        self.assertEqual(len(LOGS), len(written))
+
+    def test_what_feeds_them_and_why_they_go_blind(self) -> None:
+        rules = load_rules(DEMO / "rules", load_model())
+        files = [DEMO / "parsers" / f"{name}.yaml" for name in LOGS]
+        self.assertEqual([], [need.rule.name for need in needs(rules, map(kinglet.load, files)) if need.blind])
+        text = files[1].read_text().replace("        is_remote: true\n", "")
+        text = text.replace(", is_remote: true", "")
+        vpn = self.write("vpn.yaml", text)
+        called = command("check", vpn, "--rules", DEMO / "rules")
+        self.assertEqual(1, called.status)
+        self.assertIn(
+            "✗ night-logon       blind: slipway-vpn login comes nearest, and does not fill is_remote", called.out
+        )
+        self.assertIn("✗ night-reading     blind: no message maps to API Activity", called.out)
+        told = json.loads(command("check", vpn, "--rules", DEMO / "rules", "--json").out)
+        blind = {item["rule"]: item for item in told["rules"] if item["blind"]}
+        self.assertEqual(
+            [{"parser": "slipway-vpn", "variant": "login", "attributes": ["is_remote"]}],
+            blind["night-logon"]["lacking"],
+        )
+
+    def test_a_rule_that_cannot_be(self) -> None:
+        head = "kinglet: 1\nrule: r\n"
+        for text, said in {
+            "class: Nothing\nreads: time\nwhen: time > 1": "r.yaml:3:8: class: the model has no class `Nothing`",
+            "class: Authentication\nreads: usr.name\nwhen: time > 1": "has no attribute `usr`",
+            "class: Authentication\nreads: user.name\nwhen: user.uid = 1": "`user.uid` is not among `reads`",
+            'class: Authentication\nreads: user.name\nwhen: "user.name >"': "is not a SQL expression",
+            "class: Authentication\nread: user.name\nwhen: time > 1": "read: no such key; did you mean `reads`?",
+        }.items():
+            with self.subTest(text=text):
+                called = command("check", "dpkg", "--rules", self.write("r.yaml", head + text + "\n"))
+                self.assertEqual(2, called.status)
+                self.assertIn(said, called.err)
+        Path("empty").mkdir()
+        for folder, said in {"empty": "has no rule file", "none": "no such rule file; check the path"}.items():
+            self.assertIn(said, command("check", "dpkg", "--rules", folder).err)
