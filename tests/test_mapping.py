@@ -154,11 +154,12 @@ class Fitting(unittest.TestCase):
         )
         model = load_model()
         self.assertEqual([], complaints(good, model))
-        for change in (
+        changes: tuple[dict[str, Any], ...] = (
             {"severity_id": 42}, {"severity_id": "1"}, {"time": "now"}, {"user": None}, {"user": {}}, {"user": "a"},
             {"nobody": 1}, {"src_endpoint": {"ip": "x"}}, {"src_endpoint": {"port": 70000}}, {"is_remote": 1},
             {"metadata": {"version": "1.8.0"}}, {"observables": {}}, {"service": None},
-        ):  # fmt: skip
+        )  # fmt: skip
+        for change in changes:
             event = {key: value for key, value in (good | change).items() if value is not None}
             with self.subTest(change=change):
                 self.assertTrue(standard_complaints(event))

@@ -21,22 +21,24 @@ from kinglet.engine.parsed import Parsed
 from kinglet.engine.plan import STATES, Plan
 from kinglet.engine.running import Options, run
 from kinglet.errors import UsageError
+from kinglet.model.schema import Model
 from kinglet.raw.sources import Given, Source, open_sources
 
 if TYPE_CHECKING:
     import pandas as pd
 
 
-def load(source: str | os.PathLike[str] | dict[str, Any]) -> Parser:
+def load(source: str | os.PathLike[str] | dict[str, Any], *, model: Model | None = None) -> Parser:
     """Loads a parser.
 
     source: the path of a parser file, the name of a ready parser, YAML text, or a mapping.
+    model: what its events map onto, from `load_model()`; the one that ships unless given.
 
     Raises:
         ParserFileError: with every problem of the file, each with file, line and column.
     """
     definition, document = loading.read(source)
-    return Parser(definition, document, build(definition, document))
+    return Parser(definition, document, build(definition, document, model=model), model)
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +48,8 @@ class Parser:
     definition: ParserFile
     document: Document
     plan: Plan
+    model: Model | None = None
+    """What its events map onto, if not the model that ships."""
 
     @property
     def name(self) -> str:
@@ -92,7 +96,7 @@ class Parser:
         ]
         bare = [variant.model_copy(update={"event": None}) for variant in self.definition.variants]
         definition = self.definition.model_copy(update={"steps": steps, "event": None, "variants": bare})
-        return Parser(definition, self.document, build(definition, self.document))
+        return Parser(definition, self.document, build(definition, self.document, model=self.model), self.model)
 
     def __repr__(self) -> str:
         return (

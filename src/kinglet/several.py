@@ -15,6 +15,7 @@ from kinglet.engine.choosing import Claimed
 from kinglet.engine.mixed import NO_PARSER, UNCLAIMED, Mixed, Mixer
 from kinglet.engine.plan import STATES
 from kinglet.errors import ParserFileError, Place, Problem, UsageError
+from kinglet.model.schema import Model
 from kinglet.output.mixed_view import MixedView
 from kinglet.parser import Parser, call_options, load
 from kinglet.raw.sources import Given, Source, open_sources
@@ -28,7 +29,7 @@ _NOBODY: dict[str, Any] = {
 }
 
 
-def load_set(*sources: str | os.PathLike[str]) -> ParserSet:
+def load_set(*sources: str | os.PathLike[str], model: Model | None = None) -> ParserSet:
     """Loads parsers to be used together: files, names of ready parsers, and folders of parser files.
 
     Raises:
@@ -43,7 +44,7 @@ def load_set(*sources: str | os.PathLike[str]) -> ParserSet:
             files += found
         else:
             files.append(source)
-    return ParserSet([load(file) for file in files])
+    return ParserSet([load(file, model=model) for file in files])
 
 
 class ParserSet:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, NamedTuple
@@ -28,8 +29,9 @@ class Coverage:
 
     missing: required attributes that nothing fills, and constraints that cannot be met. recommended: those that nothing
     fills, the most useful first. unmapped: fields that no attribute takes, of those that cases have. unexercised:
-    attributes that no case fills. cases: how many are of this variant. wrong: what the model finds wrong with them.
-    counted: values of cases that could not be mapped as they stood. better: a class that fits the attributes better.
+    attributes that no case fills. cases: how many are of this variant. filled: in how many of them each attribute is.
+    wrong: what the model finds wrong with them. counted: values of cases that could not be mapped as they stood.
+    better: a class that fits the attributes better.
     """
 
     variant: str
@@ -41,6 +43,7 @@ class Coverage:
     wrong: tuple[CaseComplaint, ...]
     counted: Mapping[str, int]
     cases: int
+    filled: Mapping[str, int]
     better: str | None = None
 
     @property
@@ -49,11 +52,11 @@ class Coverage:
         return bool(self.missing) + len(self.wrong)
 
 
-def coverage(parser: Parser, model: Model | None = None) -> list[Coverage]:
+def coverage(parser: Parser) -> list[Coverage]:
     """The mappings of all variants, in their order."""
     from kinglet.output.views import ModelView
 
-    model = model or load_model()
+    model = parser.model or load_model()
     seen: dict[str, list[tuple[int, dict[str, Any]]]] = {}
     counted: dict[str, dict[str, int]] = {}
     for number, case in enumerate(parser.definition.cases, 1):
@@ -87,7 +90,7 @@ def _of_variant(
     cases: list[tuple[int, dict[str, Any]]],
     counted: Mapping[str, int],
 ) -> Coverage:
-    filled = {path for _, event in cases for path in _filled(event)}
+    counts = Counter(path for _, event in cases for path in _filled(event))
     wrong = [CaseComplaint(number, one) for number, event in cases for one in complaints(event, model)]
     gone = [leaf.path.removeprefix("unmapped.") for leaf in mapping.leaves if leaf.path.startswith("unmapped.")]
     own = ("faults", "time_from", "time_notes", MORE, *(path for path in gone if path.startswith("not_mapped.")))
@@ -96,11 +99,12 @@ def _of_variant(
         mapping.class_caption,
         mapping.missing,
         mapping.recommended,
-        tuple(path for path in gone if path not in own and (f"unmapped.{path}" in filled or not cases)),
-        tuple(path for path in mapping.sources if path not in filled),
+        tuple(path for path in gone if path not in own and (f"unmapped.{path}" in counts or not cases)),
+        tuple(path for path in mapping.sources if path not in counts),
         tuple(dict.fromkeys(wrong)),
         counted,
         len(cases),
+        {path: counts[path] for path in mapping.sources},
         better_class(model, mapping),
     )
 

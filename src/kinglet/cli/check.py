@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -22,8 +23,21 @@ if TYPE_CHECKING:
 @click.option(
     "--rules", metavar="DIR", help="Say for each rule of DIR which messages feed it; a rule that none feeds fails."
 )
+@click.option(
+    "--matrix",
+    metavar="OUT",
+    help="Write which message fills which attribute, by its cases: a table (.csv) or a figure (.png .svg).",
+)
+@options.model()
 @options.as_json()
-def command(parsers: tuple[str, ...], mapping: bool, rules: str | None, as_json: bool) -> None:
+def command(
+    parsers: tuple[str, ...],
+    mapping: bool,
+    rules: str | None,
+    matrix: str | None,
+    extensions: tuple[str, ...],
+    as_json: bool,
+) -> None:
     """Run the cases of each PARSER, check what its mappings make of them, and say what it leaves open.
 
     Mapped events must have all that the model requires, and values of the right types. Advice is marked with a ! and
@@ -38,12 +52,17 @@ def command(parsers: tuple[str, ...], mapping: bool, rules: str | None, as_json:
     from kinglet.parser import load
 
     out = console()
-    wanted = needs.load(rules) if rules is not None else None
+    if matrix is not None:
+        from kinglet.authoring import matrix as filled
+
+        filled.ready_for(Path(matrix))
+    model = options.load_model(extensions)
+    wanted = needs.load(rules, model) if rules is not None else None
     all_loaded = []
     reports: list[dict[str, Any]] = []
     failed = 0
     for name in parsers:
-        loaded = load(name)
+        loaded = load(name, model=model)
         loaded.read_tables()
         outcomes = check_cases(loaded)
         all_loaded.append(loaded)
@@ -59,6 +78,8 @@ def command(parsers: tuple[str, ...], mapping: bool, rules: str | None, as_json:
             render(out, covered, whole=mapping)
             for item in advised:
                 _render_advice(out, item)
+    if matrix is not None:
+        filled.write(filled.matrix(all_loaded), Path(matrix))
     fed = needs.fed(wanted, all_loaded) if wanted is not None else []
     failed += sum(need.blind for need in fed)
     if as_json:

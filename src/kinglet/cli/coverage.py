@@ -26,6 +26,7 @@ def plain(item: Coverage) -> dict[str, Any]:
         "recommended": list(item.recommended),
         "unmapped": list(item.unmapped),
         "unexercised": list(item.unexercised),
+        "filled": dict(item.filled),
         "not_mapped": dict(item.counted),
         "better_class": item.better,
     }

@@ -31,8 +31,9 @@ _READS = {
 @click.command("explain")
 @click.argument("parser")
 @click.option("--variant", "wanted", metavar="NAME", help="This variant only.")
+@options.model()
 @options.as_json()
-def command(parser: str, wanted: str | None, as_json: bool) -> None:
+def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_json: bool) -> None:
     """Show what PARSER will do, pattern by pattern.
 
     Of each pattern: the regexes that it becomes and the order in which they are tried, the text that every match
@@ -43,7 +44,7 @@ def command(parser: str, wanted: str | None, as_json: bool) -> None:
     from kinglet.errors import UsageError, did_you_mean
     from kinglet.parser import load
 
-    found = explain(load(parser))
+    found = explain(load(parser, model=options.load_model(extensions)))
     if wanted is not None:
         names = [item.name for item in found.variants]
         if wanted not in names:

@@ -20,8 +20,18 @@ if TYPE_CHECKING:
 @click.option("--search", metavar="WORD", help="Find classes, attributes and values by a part of their name.")
 @click.option("--all", "all_attributes", is_flag=True, help="Show the optional attributes of CLASS too.")
 @click.option("--file-schema", is_flag=True, help="Print the JSON Schema of parser files, for editors.")
+@click.option("--parsers", metavar="DIR", help="With CLASS: which messages of the parsers in DIR map to it.")
+@options.model()
 @options.as_json()
-def command(name: str | None, search: str | None, all_attributes: bool, file_schema: bool, as_json: bool) -> None:
+def command(
+    name: str | None,
+    search: str | None,
+    all_attributes: bool,
+    file_schema: bool,
+    parsers: str | None,
+    extensions: tuple[str, ...],
+    as_json: bool,
+) -> None:
     """Browse the common model: all classes, or CLASS by caption or uid."""
     from kinglet.cli.render import console, print_json
     from kinglet.errors import UsageError
@@ -32,18 +42,23 @@ def command(name: str | None, search: str | None, all_attributes: bool, file_sch
     if file_schema:
         from kinglet.definition.published import file_schema_text
 
-        sys.stdout.write(file_schema_text())
+        sys.stdout.write(file_schema_text(options.load_model(extensions)))
         return
-    model = load_model()
+    if parsers is not None and name is None:
+        raise UsageError("--parsers goes with CLASS; name one")
+    model = load_model(*extensions)
     out = console()
     if search is not None:
         _search(out, model, search, as_json)
     elif name is not None:
         found = model.find_class(name)
+        fed = _fed_by(found, parsers, model) if parsers is not None else None
         if as_json:
-            print_json(_plain(found))
+            print_json(_plain(found) | ({"fed_by": fed} if fed is not None else {}))
         else:
             _render_class(out, model, found, all_attributes)
+            if fed is not None:
+                _render_fed(out, fed)
     elif as_json:
         print_json([{"uid": item.uid, "class": item.caption, "category": item.category} for item in model.classes()])
     else:
@@ -60,15 +75,16 @@ def _render_classes(out: Console, model: Model) -> None:
         groups.setdefault(item.category, []).append(item)
     out.print(
         heading(
-            f"OCSF {model.version}",
+            model.title,
             f"{sum(map(len, groups.values()))} classes; kinglet model CLASS shows one, --search WORD finds attributes",
         )
     )
+    width = max(6, *(len(str(item.uid)) for item in model.classes()))
     for category, items in groups.items():
         out.print()
         out.print(Text(f"  {category}", style="bold"))
         for item in items:
-            line = Text(f"  {item.uid:>6}  {item.caption}")
+            line = Text(f"  {item.uid:>{width}}  {item.caption}")
             out.print(line.append("  deprecated", style="dim") if item.deprecated else line)
 
 
@@ -77,7 +93,7 @@ def _render_class(out: Console, model: Model, item: ModelClass, all_attributes: 
 
     from kinglet.cli.render import heading
 
-    out.print(heading(item.caption, f"class {item.uid} in {item.category}, OCSF {model.version}"))
+    out.print(heading(item.caption, f"class {item.uid} in {item.category}, {model.title}"))
     _listed(out, "activities", _captions(item.attributes["activity_id"]))
     for kind, names in item.constraints.items():
         _listed(out, kind.replace("_", " "), names)
@@ -101,6 +117,26 @@ def _render_class(out: Console, model: Model, item: ModelClass, all_attributes: 
         out.print(
             f"  and {optional} optional ones, and {profiled} that come with profiles; --all shows them", style="dim"
         )
+
+
+def _fed_by(item: ModelClass, folder: str, model: Model) -> list[dict[str, str]]:
+    """The messages of parsers in a folder that map to a class."""
+    from kinglet.several import load_set
+
+    return [
+        {"parser": parser.name, "variant": variant.name}
+        for parser in load_set(folder, model=model).parsers.values()
+        for variant in parser.plan.variants
+        if variant.mapping is not None and variant.mapping.class_caption == item.caption
+    ]
+
+
+def _render_fed(out: Console, fed: list[dict[str, str]]) -> None:
+    out.print()
+    if fed:
+        _listed(out, "fed by", [f"{item['parser']} {item['variant']}" for item in fed])
+    else:
+        out.print("  no parser there maps to it", style="dim")
 
 
 def _listed(out: Console, name: str, values: Any) -> None:

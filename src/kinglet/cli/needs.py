@@ -9,17 +9,18 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from kinglet.authoring.needs import Need, Rule, Source
+    from kinglet.model.schema import Model
     from kinglet.parser import Parser
 
 
-def load(folder: str) -> list[Rule]:
-    """The rules of a folder."""
+def load(folder: str, model: Model | None) -> list[Rule]:
+    """The rules of a folder, for a model if not for that which ships."""
     from pathlib import Path
 
     from kinglet.authoring.needs import load_rules
     from kinglet.model.schema import load_model
 
-    return load_rules(Path(folder), load_model())
+    return load_rules(Path(folder), model or load_model())
 
 
 def fed(rules: Sequence[Rule], parsers: Sequence[Parser]) -> list[Need]:

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
+
+if TYPE_CHECKING:
+    from kinglet.model.schema import Model
 
 Decorator = Callable[[Callable[..., Any]], Callable[..., Any]]
 
@@ -82,3 +85,22 @@ def _size(ctx: click.Context, parameter: click.Parameter, value: str | None) -> 
         return int(bytes_of(value))
     except ValueError as error:
         raise click.BadParameter(f"`{value}` {error}", ctx, parameter) from None
+
+
+def model() -> Decorator:
+    return click.option(
+        "--model",
+        "extensions",
+        multiple=True,
+        metavar="FILE",
+        help="Map onto the model with the classes and attributes of FILE too; may be given several times.",
+    )
+
+
+def load_model(extensions: tuple[str, ...]) -> Model | None:
+    """The model with what files add to it; None for that which ships."""
+    if not extensions:
+        return None
+    from kinglet.model import schema
+
+    return schema.load_model(*extensions)

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     from kinglet.engine.mixed import Mixed
     from kinglet.engine.parsed import Parsed
+    from kinglet.model.schema import Model
     from kinglet.parser import Parser
     from kinglet.raw.sources import Source
 
@@ -46,6 +47,7 @@ if TYPE_CHECKING:
 @options.zone()
 @options.encoding()
 @options.unpack_limit()
+@options.model()
 @options.as_json()
 def command(
     files: tuple[str, ...],
@@ -57,6 +59,7 @@ def command(
     zone: str | None,
     encoding: str | None,
     unpack_limit: int | None,
+    extensions: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Parse FILEs in bulk and write the events to OUT.
@@ -71,7 +74,7 @@ def command(
 
     if as_json and output == "-":
         raise UsageError("--json and -o - both write to standard output; give -o a file")
-    task = _task(parsers, form)
+    task = _task(parsers, form, options.load_model(extensions))
     gc.freeze()
     gc.enable()
     sources = open_sources(*files, encoding=encoding, unpack_limit=unpack_limit)
@@ -138,18 +141,18 @@ class _Task(NamedTuple):
                             for name, counts in self.by_parser.items()]}  # fmt: skip
 
 
-def _task(names: tuple[str, ...], form: str) -> _Task:
+def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
     from pathlib import Path
 
     from kinglet.output.views import view
     from kinglet.parser import load
 
     if len(names) == 1 and not Path(names[0]).is_dir():
-        parser = load(names[0])
+        parser = load(names[0], model=model)
         return _Task(view(parser.plan, form), parser.run_batches, [parser], {})
     from kinglet.several import load_set
 
-    some = load_set(*names)
+    some = load_set(*names, model=model)
     if len(some.parsers) == 1:
         parser = next(iter(some.parsers.values()))
         return _Task(view(parser.plan, form), parser.run_batches, [parser], {})

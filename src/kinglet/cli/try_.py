@@ -36,6 +36,7 @@ _MOST = 100_000
 @options.zone()
 @options.encoding()
 @options.unpack_limit()
+@options.model()
 @options.as_json()
 def command(
     parser: str,
@@ -50,6 +51,7 @@ def command(
     zone: str | None,
     encoding: str | None,
     unpack_limit: int | None,
+    extensions: tuple[str, ...],
     as_json: bool,
 ) -> None:
     """Parse a sample with PARSER and show what came out of it.
@@ -67,7 +69,7 @@ def command(
         raise UsageError("--trace, --without and --until each show something else; give one of them")
     if without is not None and "-" in files:
         raise UsageError("--without reads the log more than once, and standard input is gone then; give it a file")
-    loaded = load(parser)
+    loaded = load(parser, model=options.load_model(extensions))
     asked = _with_steps(loaded, without, until)
 
     def parsed(name: str, by: Parser) -> Result:

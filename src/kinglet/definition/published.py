@@ -7,15 +7,15 @@ from typing import Any
 
 from kinglet.definition.schema import PLAIN_RULES
 from kinglet.definition.steps import BESIDE, FileWithSteps, Step
-from kinglet.model.schema import load_model
+from kinglet.model.schema import Model, load_model
 from kinglet.patterns.types import BASES, STRUCTURES, TYPES
 
 
-def file_schema() -> dict[str, Any]:
-    """The schema (JSON Schema, draft 2020-12); class captions and slot types are enumerated in it."""
+def file_schema(model: Model | None = None) -> dict[str, Any]:
+    """The schema (JSON Schema, draft 2020-12); slot types and captions of the model's classes are enumerated in it."""
     schema = FileWithSteps.model_json_schema(by_alias=True)
     sections = schema["$defs"]
-    captions = [item.caption for item in load_model().classes()]
+    captions = [item.caption for item in (model or load_model()).classes()]
     sections["EventMapping"]["properties"]["class"]["examples"] = captions
     sections["EventMapping"]["properties"]["class"]["anyOf"][0]["enum"] = captions
     sections["Variant"]["properties"]["types"]["additionalProperties"]["examples"] = list(TYPES)
@@ -41,5 +41,6 @@ def file_schema() -> dict[str, Any]:
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Kinglet parser file"}
 
 
-def file_schema_text() -> str:
-    return json.dumps(file_schema(), indent=2, ensure_ascii=False) + "\n"
+def file_schema_text(model: Model | None = None) -> str:
+    """The schema as JSON text."""
+    return json.dumps(file_schema(model), indent=2, ensure_ascii=False) + "\n"

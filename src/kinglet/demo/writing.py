@@ -5,7 +5,6 @@ from __future__ import annotations
 import importlib.resources
 import os
 from dataclasses import dataclass
-from importlib.resources.abc import Traversable
 from pathlib import Path
 
 from kinglet.demo.logs import BENCH, LOGS, log_bytes
@@ -27,13 +26,8 @@ def bench(folder: Path) -> DemoLog:
     return DemoLog(BENCH, folder / "bench" / f"{BENCH}.log", folder / "parsers" / "pump-panel.yaml")
 
 
-def rules() -> list[Traversable]:
-    """The rules that find the demo's story in mapped events."""
-    return [item for item in (importlib.resources.files("kinglet.demo") / "rules").iterdir() if item.name[0] != "."]
-
-
 def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
-    """Writes all logs, parsers and rules below a folder, with an `out`; files of these names are written anew.
+    """Writes logs, parsers, rules and an extended model below a folder; files of these names are written anew.
 
     The log of the bench is written too, and is not among those given back: it is there for its faults.
 
@@ -57,9 +51,10 @@ def write_demo(folder: Path, story: Story = STORY) -> list[DemoLog]:
             item.log.write_bytes(log_bytes(item.name, story=story))
             os.utime(item.log, (last, last))
             item.parser.write_text((parsers / item.parser.name).read_text(encoding="utf-8"), encoding="utf-8")
-        (folder / "rules").mkdir(exist_ok=True)
-        for rule in sorted(rules(), key=lambda path: path.name):
-            (folder / "rules" / rule.name).write_text(rule.read_text(encoding="utf-8"), encoding="utf-8")
+        for name in ("rules", "model"):
+            (folder / name).mkdir(exist_ok=True)
+            for file in (shipped / name).iterdir():
+                (folder / name / file.name).write_text(file.read_text(encoding="utf-8"), encoding="utf-8")
     except OSError as error:
         raise OutputError(f"{folder}: the demo cannot be written there: {error.strerror}") from None
     return written

@@ -31,7 +31,7 @@ from kinglet.engine.readings import Context, ends_open, read_form, read_pattern
 from kinglet.errors import ParserFileError, UsageError, did_you_mean
 from kinglet.extract.forms import is_within
 from kinglet.model.mapping import Columns, MappingPlan, build_mapping, merged
-from kinglet.model.schema import load_model
+from kinglet.model.schema import Model, load_model
 from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.raw.encodings import named
 from kinglet.raw.rules import cut_rule
@@ -56,15 +56,16 @@ class _Build(Context):
     owners: dict[str, str] = field(default_factory=dict)
     mappings: list[MappingPlan | None] = field(default_factory=list)
     unread: MappingPlan | None = None
+    model: Model | None = None
 
 
-def build(definition: ParserFile, document: Document, above: tuple[str, ...] = ()) -> Plan:
-    """Compiles a parser file. above: the parsers that hand a field to this one.
+def build(definition: ParserFile, document: Document, above: tuple[str, ...] = (), model: Model | None = None) -> Plan:
+    """Compiles a parser file. above: the parsers that hand a field to this one. model: if not the one that ships.
 
     Raises:
         ParserFileError: with every problem of the file at once.
     """
-    work = _Build(document=document, definition=definition, above=above)
+    work = _Build(document=document, definition=definition, above=above, model=model)
     for step in PASSES:
         step(work)
     if work.problems:
@@ -256,7 +257,7 @@ def _other(work: _Build, name: str) -> Plan:
         hint = did_you_mean(name, [*beside, *ready], f"put {name}.yaml beside this file")
         raise ValueError(f"there is no parser `{name}` beside this file; {hint}")
     try:
-        return build(*loading.read(path if path.is_file() else ready[name]), above)
+        return build(*loading.read(path if path.is_file() else ready[name]), above, work.model)
     except ParserFileError as error:
         first = str(error).splitlines()[0]
         raise ValueError(f"the parser `{name}` cannot be used: {first.replace('; ', ', ')}") from None
@@ -272,7 +273,7 @@ def _after(work: _Build, fields: dict[str, pl.DataType]) -> dict[str, pl.DataTyp
 
 
 def _mappings(work: _Build) -> None:
-    model = load_model()
+    model = work.model or load_model()
     envelope = {item.name: item.dtype for item in work.envelope.every_field} if work.envelope else {}
     envelope |= time_rules.given(work.times, envelope)
     stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)

@@ -70,12 +70,12 @@ def identity(
         if attribute.sibling:
             yield constant(attribute.sibling, attribute.enum[value])
     yield Leaf("time", pl.col("time").dt.epoch("ms"), pl.Int64())
-    yield from _metadata(definition, model)
+    yield from _metadata(definition, model, model_class)
     yield Leaf("metadata.uid", pl.col("id"), pl.String())
     yield Leaf("raw_data", pl.col("raw"), pl.String())
 
 
-def _metadata(definition: ParserFile, model: Model) -> Iterator[Leaf]:
+def _metadata(definition: ParserFile, model: Model, model_class: ModelClass) -> Iterator[Leaf]:
     yield constant("metadata.version", model.version)
     yield constant("metadata.product.vendor_name", definition.product.vendor)
     yield constant("metadata.product.name", definition.product.name)
@@ -84,6 +84,10 @@ def _metadata(definition: ParserFile, model: Model) -> Iterator[Leaf]:
     made_by = [{"name": definition.parser, "uid": f"{definition.parser} {definition.version}"}]
     info = pl.List(pl.Struct({"name": pl.String(), "uid": pl.String()}))
     yield constant("metadata.transformation_info_list", made_by, info)
+    if model_class.extension is not None:
+        extension = model.extensions[model_class.extension]
+        shape = pl.List(pl.Struct(dict.fromkeys(extension._fields, pl.String())))
+        yield constant("metadata.extensions", [extension._asdict()], shape)
 
 
 def typed_by_activity(model_class: ModelClass, activity: Leaf) -> Iterator[Leaf]:

@@ -9,8 +9,10 @@ import functools
 import gzip
 import importlib.resources
 import json
+import os
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
@@ -19,7 +21,7 @@ from kinglet.model.paths import parts
 
 VERSION = "1.8.0"
 Requirement = Literal["optional", "recommended", "required"]
-_REQUIREMENTS: tuple[Requirement, ...] = ("optional", "recommended", "required")
+REQUIREMENTS: tuple[Requirement, ...] = ("optional", "recommended", "required")
 
 
 class Attribute(NamedTuple):
@@ -60,6 +62,7 @@ class ModelClass(Entity):
     category_uid: int = 0
     category: str = ""
     profiles: tuple[str, ...] = ()
+    extension: str | None = None
 
 
 class Observables(NamedTuple):
@@ -75,20 +78,38 @@ class Observables(NamedTuple):
         return self.attributes.get(attribute.name) or self.types.get(attribute.type)
 
 
+class Extension(NamedTuple):
+    """What adds classes to a model: its name, number and version."""
+
+    name: str
+    uid: str
+    version: str
+
+
 class Model:
     """A version of the common model."""
 
     def __init__(self, data: dict[str, Any]) -> None:
         self.version: str = data["version"]
-        self._data = data
+        self.data = data
+        self.extensions: dict[str, Extension] = {
+            name: Extension(name, str(value["uid"]), value["version"])
+            for name, value in data.setdefault("extensions", {}).items()
+        }
         self._enums = [{_number(key): caption for key, caption in enum.items()} for enum in data["enums"]]
         self._captions: dict[str, str] = {}
         for name, value in data["classes"].items():
             self._captions |= {value["caption"].casefold(): name, str(value["uid"]): name, name: name}
 
+    @property
+    def title(self) -> str:
+        """What it is called, with its version, and those of its extensions."""
+        added = "".join(f", {item.name} {item.version}" for item in self.extensions.values())
+        return f"OCSF {self.version}{added}"
+
     def classes(self) -> Iterator[ModelClass]:
         """All classes, by uid."""
-        return (self._class(name) for name in self._data["classes"])
+        return (self._class(name) for name in self.data["classes"])
 
     def find_class(self, wanted: str | int) -> ModelClass:
         """The class of a caption, name or uid.
@@ -98,36 +119,36 @@ class Model:
         """
         name = self._captions.get(str(wanted).strip().casefold())
         if name is None:
-            captions = [value["caption"] for value in self._data["classes"].values()]
+            captions = [value["caption"] for value in self.data["classes"].values()]
             hint = did_you_mean(str(wanted), captions, "`kinglet model` lists all classes")
             raise ModelError(f"the model has no class `{wanted}`; {hint}")
         return self._class(name)
 
     def object(self, name: str) -> Entity:
         """The object of a name."""
-        value = self._data["objects"][name]
+        value = self.data["objects"][name]
         return Entity(name, value["caption"], self._attributes(value), value.get("constraints", {}))
 
     def objects(self) -> Iterator[Entity]:
         """All objects, by name."""
-        return (self.object(name) for name in self._data["objects"])
+        return (self.object(name) for name in self.data["objects"])
 
     def base_type(self, name: str) -> str:
         """The type that a type of the model narrows: `integer_t` of `port_t`."""
-        while parent := self._data["types"].get(name, {}).get("type"):
+        while parent := self.data["types"].get(name, {}).get("type"):
             name = parent
         return name
 
     def type_limits(self, name: str) -> Mapping[str, Any]:
         """What a value of a type must be: `regex`, `range` (both ends included), `max_len`."""
-        limits: Mapping[str, Any] = self._data["types"].get(name, {})
+        limits: Mapping[str, Any] = self.data["types"].get(name, {})
         return limits
 
     @functools.cached_property
     def observables(self) -> Observables:
         """Which values are observables, and of which kind."""
-        found = self._data["observables"]
-        types = {name: value["observable"] for name, value in self._data["types"].items() if "observable" in value}
+        found = self.data["observables"]
+        types = {name: value["observable"] for name, value in self.data["types"].items() if "observable" in value}
         captions = self.object("observable").attributes["type_id"].enum
         return Observables(
             types, found["attributes"], found["objects"], {int(key): caption for key, caption in captions.items()}
@@ -208,7 +229,7 @@ class Model:
             yield "value", f"{name}  {caption}", _listed(where)
 
     def _class(self, name: str) -> ModelClass:
-        value = self._data["classes"][name]
+        value = self.data["classes"][name]
         category_uid, category = value["category"]
         return ModelClass(
             name,
@@ -220,18 +241,19 @@ class Model:
             category_uid=category_uid,
             category=category,
             profiles=tuple(value["profiles"]),
+            extension=value.get("extension"),
         )
 
     def _attributes(self, value: dict[str, Any]) -> dict[str, Attribute]:
         return {name: self._attribute(name, row) for name, row in value["attributes"].items()}
 
     def _attribute(self, name: str, row: int) -> Attribute:
-        kind, requirement, is_list, enum, sibling, profiles, caption = self._data["attributes"][row]
+        kind, requirement, is_list, enum, sibling, profiles, caption = self.data["attributes"][row]
         return Attribute(
             name,
             caption,
             kind.removeprefix("#"),
-            _REQUIREMENTS[requirement],
+            REQUIREMENTS[requirement],
             kind.startswith("#"),
             bool(is_list),
             self._enums[enum] if enum >= 0 else {},
@@ -240,9 +262,22 @@ class Model:
         )
 
 
+def load_model(*extensions: str | os.PathLike[str]) -> Model:
+    """The model that ships with Kinglet, with what files of extensions add to it, in their order.
+
+    Raises:
+        ParserFileError: a file of an extension has problems.
+    """
+    model = _shipped(VERSION)
+    for file in extensions:
+        from kinglet.model.extending import extended
+
+        model = extended(model, Path(file))
+    return model
+
+
 @functools.cache
-def load_model(version: str = VERSION) -> Model:
-    """The model of a version that ships with Kinglet."""
+def _shipped(version: str) -> Model:
     file = importlib.resources.files("kinglet.model") / "data" / f"ocsf-{version}.json.gz"
     return Model(json.loads(gzip.decompress(file.read_bytes())))
 
