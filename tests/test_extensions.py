@@ -77,6 +77,31 @@ class Winch(InFolder):
         both = kinglet.load_model(self.folder / "tide.yaml", HARBOUR)
         self.assertEqual(["tide", "harbour"], list(both.extensions))
 
+    def test_templates_are_shared_by_name(self) -> None:
+        templates = (
+            "templates:\n  refused:\n    class: Authentication\n    activity: Logon\n    status: Failure\n"
+            "    set: {user.name: user, service.name: \"'door'\"}\n"
+        )
+        model = kinglet.load_model(self.write("tide.yaml", HEAD + templates))
+        text = (
+            "kinglet: 1\nparser: door\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Door}\n"
+            "variants:\n  - name: no\n    pattern: 'no {user:word}[[ {why:rest}]]'\n"
+            "    event: {template: refused, severity: Low, set: {status_detail: why, service.name: \"'gate'\"}}\n"
+        )
+        event = next(kinglet.load(text, model=model).parse(["no m.okoro late"], at="2026-03-02").to_model())
+        self.assertEqual([], complaints(event, model))
+        self.assertEqual((300201, "Failure", "Low"), (event["type_uid"], event["status"], event["severity"]))
+        self.assertEqual(({"name": "m.okoro"}, {"name": "gate"}), (event["user"], event["service"]))
+        for wrong, said in {"refusd": "did you mean `refused`?", "other": "it has refused"}.items():
+            with self.assertRaises(kinglet.ParserFileError) as caught:
+                kinglet.load(text.replace("template: refused", f"template: {wrong}"), model=model)
+            self.assertIn(
+                f"<text>:8:23: variants[0].event.template: the model has no template `{wrong}`", str(caught.exception)
+            )
+            self.assertIn(said, str(caught.exception))
+        with self.assertRaisesRegex(kinglet.ParserFileError, "--model FILE` names the file that has it"):
+            kinglet.load(text)
+
     def test_files_that_cannot_be(self) -> None:
         for text, said in {
             "classes: {a: {caption: A, uid: 1, category: Tids}}": "there is no category `Tids`",

@@ -20,6 +20,7 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import kinglet
+from kinglet.authoring import matrix as filled
 from kinglet.demo.writing import write_demo
 
 ROOT = Path(__file__).parent.parent
@@ -42,6 +43,8 @@ TERMINALS = {
     "trace": "try kinglet-demo/parsers/winch-audit.yaml kinglet-demo/logs/winch-audit.log --trace 25 | head -n 29",
     "explain": f"explain {PUMP.split()[0]} | head -n 29",
     "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",
+    "rules": "check kinglet-demo/parsers/slipway-vpn.yaml kinglet-demo/parsers/jump-host.yaml "
+    "kinglet-demo/parsers/pump-panel.yaml --rules kinglet-demo/rules",
     "run": "run -p kinglet-demo/parsers/jump-host.yaml many.log -o events.parquet --as model",
     "run-several": "run -p kinglet-demo/parsers kinglet-demo/logs -o events.parquet --as model --at 2026-03-08",
     "model": "model Authentication | head -n 29",
@@ -119,11 +122,17 @@ def page(folder: Path) -> None:
     )  # fmt: skip
 
 
+def matrix(folder: Path) -> None:
+    """Which message of the demo fills which attribute."""
+    parsers = kinglet.load_set(folder / "kinglet-demo/parsers").parsers.values()
+    filled.write(filled.matrix(parsers), SHOTS / "matrix.png")
+
+
 def main() -> None:
     missing = [program for program in ("Xvfb", "xterm", "import", "chromium") if not shutil.which(program)]
     if missing:
         raise SystemExit(f"needs {', '.join(missing)}; on Debian: apt-get install xvfb xterm imagemagick chromium")
-    wanted = [name for name in sys.argv[1:] if not name.startswith("-")] or [*TERMINALS, "notebook"]
+    wanted = [name for name in sys.argv[1:] if not name.startswith("-")] or [*TERMINALS, "notebook", "matrix"]
     SHOTS.mkdir(exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"], stderr=subprocess.DEVNULL)
     time.sleep(1)
@@ -136,6 +145,8 @@ def main() -> None:
                     terminal(shot, command, folder)
             if "notebook" in wanted:
                 page(folder)
+            if "matrix" in wanted:
+                matrix(folder)
     finally:
         screen.terminate()
         screen.wait()

@@ -9,7 +9,8 @@ from pydantic import BaseModel
 
 from kinglet.definition.schema import Variant
 from kinglet.engine.plan import DTYPES, Reading, TimeRulePlan
-from kinglet.model.mapping import merged
+from kinglet.model.mapping import whole
+from kinglet.model.schema import load_model
 from kinglet.parser import Parser
 from kinglet.patterns.literals import Known, known
 from kinglet.patterns.slow import BUDGET, why_slow
@@ -120,7 +121,7 @@ def _said(value: Any) -> str:
 def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanation:
     form = variant.forms[0] if variant.forms else "nothing"
     found = _explained(variant.name, form, variant.pattern or variant.regex or "", reading)
-    event = merged(parser.definition.event, variant.event)
+    event = whole(parser.definition.event, variant.event, parser.model or load_model(), lambda is_own, message: None)
     words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
     return found._replace(kinds=tuple(variant.kind or ()), mapped=": ".join(words))
 

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
 Filled = Literal["filled", "sometimes", "never"]
 _ORDER: tuple[Filled, ...] = ("filled", "sometimes", "never")
+_MESSAGE = "parser and variant"  # which no attribute is called
 SUFFIXES = (".csv", ".png", ".svg")
 
 
@@ -43,14 +44,14 @@ def by_class(found: pl.DataFrame) -> dict[str, pl.DataFrame]:
     """For each class a table: a row a message, a column an attribute, the most often filled first."""
     tables: dict[str, pl.DataFrame] = {}
     for (name,), part in found.group_by("class", maintain_order=True):
-        messages = part.with_columns((pl.col("parser") + " " + pl.col("variant")).alias("message"))
+        messages = part.with_columns((pl.col("parser") + " " + pl.col("variant")).alias(_MESSAGE))
         often = messages.filter(pl.col("filled") != "never").group_by("attribute").len()
         ranked = messages.select(pl.col("attribute").unique(maintain_order=True))
         order = ranked.join(often, on="attribute", how="left").sort(
             "len", descending=True, nulls_last=True, maintain_order=True
         )
-        wide = messages.pivot("attribute", index="message", values="filled", maintain_order=True)
-        tables[str(name)] = wide.select("message", *order["attribute"])
+        wide = messages.pivot("attribute", index=_MESSAGE, values="filled", maintain_order=True)
+        tables[str(name)] = wide.select(_MESSAGE, *order["attribute"])
     return tables
 
 
@@ -117,7 +118,7 @@ def _panel(axis: object, name: str, table: pl.DataFrame, colours: object, widest
     axis.set_xlim(0, widest)
     axis.invert_yaxis()
     axis.set_title(name, loc="left", fontsize=9, fontweight="bold")
-    axis.set_yticks([i + 0.5 for i in range(table.height)], table["message"].to_list(), fontsize=8)
+    axis.set_yticks([i + 0.5 for i in range(table.height)], table[_MESSAGE].to_list(), fontsize=8)
     axis.set_xticks([i + 0.5 for i in range(len(attributes))], attributes, fontsize=7, rotation=90)
     axis.tick_params(length=0)
     for spine in axis.spines.values():

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
+from kinglet.definition.schema import EventMapping
 from kinglet.definition.section import Section
 
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
@@ -76,4 +77,5 @@ class ModelFile(Section):
     objects: dict[Name, OwnEntity] = Field({})
     classes: dict[Name, OwnClass] = Field({})
     attributes: dict[str, Attributes] = Field({}, description="class or object: attributes that it gets")
+    templates: dict[Name, EventMapping] = Field({}, description="mappings that parsers take over by name")
     values: dict[str, Captions] = Field({}, description="`Class.path` of an enumeration: values that it gets")

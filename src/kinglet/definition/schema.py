@@ -222,6 +222,7 @@ class Translation(Section):
 class EventMapping(Section):
     """How an event maps onto the common model."""
 
+    template: str | None = Field(None, description="a mapping of the model's file that this one stands over")
     class_: str | int | None = Field(None, alias="class", description="class of the model, by caption or uid")
     activity: str | int | None = Field(None, description="activity of that class, by caption or id")
     status: str | int | None = Field(None, description="Success, Failure, … or id")

@@ -5,6 +5,7 @@ What is wrong with a file is found here as far as it takes more than one key to 
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -30,7 +31,7 @@ from kinglet.engine.plan import (
 from kinglet.engine.readings import Context, ends_open, read_form, read_pattern
 from kinglet.errors import ParserFileError, UsageError, did_you_mean
 from kinglet.extract.forms import is_within
-from kinglet.model.mapping import Columns, MappingPlan, build_mapping, merged
+from kinglet.model.mapping import Columns, MappingPlan, build_mapping, whole
 from kinglet.model.schema import Model, load_model
 from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.raw.encodings import named
@@ -284,7 +285,7 @@ def _mappings(work: _Build) -> None:
 
     for i, variant in enumerate(work.definition.variants):
         reading = work.readings[i]
-        event = merged(work.definition.event, variant.event)
+        event = whole(work.definition.event, variant.event, model, functools.partial(_no_template, work, i))
         where = _mapping_place(work.document, i)
         if reading is None:  # its fields are not known, but classes, captions and attributes can be judged
             if event is not None:
@@ -307,6 +308,11 @@ def _mappings(work: _Build) -> None:
     original = _original(work, envelope)
     columns = Columns(_after(work, envelope), {}, stamps, original)
     work.unread = build_mapping(work.definition, None, columns, model, told, lambda key: ("event",))
+
+
+def _no_template(work: _Build, variant: int, is_own: bool, message: str) -> None:
+    text, _, hint = message.partition("; ")
+    work.report(("variants", variant, "event", "template") if is_own else ("event", "template"), text, hint)
 
 
 def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:

@@ -28,7 +28,7 @@ def extended(model: Model, file: Path) -> Model:
     """
     definition, document = read_other(file, ModelFile, "model")
     work = _Work(model, definition, document)
-    for step in (work.categories, work.objects, work.classes, work.attributes, work.values):
+    for step in (work.categories, work.objects, work.classes, work.attributes, work.values, work.templates):
         step()
     if work.problems:
         raise ParserFileError(work.problems)
@@ -121,6 +121,12 @@ class _Work:
                     )
             values[3] = self._enumeration(known | {str(number): caption for number, caption in captions.items()})
             entity["attributes"] = entity["attributes"] | {name: self._row(values)}
+
+    def templates(self) -> None:
+        for name, item in self.definition.templates.items():
+            if item.template is not None:
+                self.report(("templates", name, "template"), "a template stands over no other; write it out")
+            self.data["templates"][name] = item
 
     def _entity(self, item: OwnEntity, inherited: Mapping[str, Any], path: tuple[str | int, ...]) -> dict[str, Any]:
         attributes = {**inherited.get("attributes", {}), **self._rows(item.attributes, path)}

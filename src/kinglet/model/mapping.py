@@ -15,7 +15,7 @@ import polars as pl
 from kinglet.clock.reading import Reference
 from kinglet.definition.schema import EventMapping, ParserFile, Translation
 from kinglet.definition.section import Scalar
-from kinglet.errors import ModelError
+from kinglet.errors import ModelError, did_you_mean
 from kinglet.model.completeness import unfilled, unmet
 from kinglet.model.identity import BY_NAME, Leaf, Path, Report, constant, identity, typed_by_activity
 from kinglet.model.paths import tree
@@ -78,6 +78,28 @@ def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMappin
     inherited = {key: table for key, table in shared.translate.items() if BY_NAME.get(key, key) not in own.set}
     both = {"set": shared.set | own.set, "translate": inherited | own.translate}
     return shared.model_copy(update={**given, **both})
+
+
+def whole(
+    shared: EventMapping | None, own: EventMapping | None, model: Model, report: Callable[[bool, str], None]
+) -> EventMapping | None:
+    """A variant's mapping over the shared one, each over the template that it names.
+
+    report is told of templates that the model has not, and whether the variant names it.
+    """
+
+    def filled(mapping: EventMapping | None, is_own: bool) -> EventMapping | None:
+        if mapping is None or mapping.template is None:
+            return mapping
+        base = model.templates.get(mapping.template)
+        if base is None:
+            known = "`--model FILE` names the file that has it" if not model.templates else ""
+            hint = did_you_mean(mapping.template, model.templates, known or "it has " + ", ".join(model.templates))
+            report(is_own, f"the model has no template `{mapping.template}`; {hint}")
+            return mapping
+        return merged(base, mapping)
+
+    return merged(filled(shared, False), filled(own, True))
 
 
 class Columns(NamedTuple):

@@ -96,6 +96,7 @@ class Model:
             name: Extension(name, str(value["uid"]), value["version"])
             for name, value in data.setdefault("extensions", {}).items()
         }
+        self.templates: dict[str, Any] = data.setdefault("templates", {})
         self._enums = [{_number(key): caption for key, caption in enum.items()} for enum in data["enums"]]
         self._captions: dict[str, str] = {}
         for name, value in data["classes"].items():
