@@ -75,6 +75,8 @@ def command(
             reports.append({**report, "mappings": [plain(item) for item in covered]})
         else:
             _render(out, loaded, outcomes)
+            if not all(outcome.good for outcome in outcomes):
+                out.print()
             render(out, covered, whole=mapping)
             for item in advised:
                 _render_advice(out, item)
