@@ -22,6 +22,7 @@ MOST_FORMS = 96
 _FEW_FORMS = 4
 _MANY = 500
 _RARE = 500
+_SAMPLE = 64
 _FEW_TEXTS = 24
 """A form of so few texts, or so small a part of what is left, costs more than it saves; after some of them texts are
 read one by one."""
@@ -166,7 +167,9 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
             rows = rows.clear() if mine is rows else rows.filter(~matched)
         return rows
 
-    left = by_forms(texts.is_not_null().arg_true(), _FEW_FORMS)
+    left = texts.is_not_null().arg_true()
+    if not _has_many(texts, left, structure):
+        left = by_forms(left, _FEW_FORMS)
     if len(left) > _MANY:
         left = pl.concat([by_forms(rows, _FEW_FORMS) for rows in _alike(texts, left, structure)])
     left = by_forms(left, MOST_FORMS)
@@ -179,6 +182,12 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
         good.scatter(bad, False) if bad else good,
         frame[_FAULT],
     )
+
+
+def _has_many(texts: pl.Series, rows: pl.Series, structure: Structure) -> bool:
+    """Whether texts seem to have more than a few forms, so that to try one after the other on all takes too long."""
+    bare = texts.gather(rows.head(_SAMPLE)).str.replace_all(structure.alike, "")
+    return len(rows) > _MANY and bare.n_unique() > _FEW_FORMS
 
 
 def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.Series]:
@@ -349,7 +358,9 @@ def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) ->
     ]  # fmt: skip
     if len(frames) == 1 and frames[0].height == height:
         return frames[0].sort("#row") if not frames[0]["#row"].is_sorted() else frames[0]
-    every = pl.DataFrame({"#row": pl.int_range(height, dtype=pl.UInt32, eager=True)})
     if not frames:
-        return every.with_columns(pl.lit(None, dtype=pl.String).alias(name) for name in columns)
-    return every.join(pl.concat(frames), on="#row", how="left", maintain_order="left")
+        return pl.DataFrame({name: [None] * height for name in columns}, schema=columns)
+    whole = pl.concat(frames, rechunk=True)
+    nowhere = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height)
+    places = nowhere.scatter(whole["#row"], pl.int_range(whole.height, dtype=pl.UInt32, eager=True))
+    return whole.select(pl.col(name).gather(places) for name in columns)

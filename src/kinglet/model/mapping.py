@@ -139,7 +139,7 @@ def build_mapping(
     work = _Work(definition, event, columns, model, model_class, report, source_path, {}, {}, {}, [], set())
     for step in _STEPS:
         step(work)
-    filled = tree((path, None) for path in work.leaves)
+    filled = tree((path, None) for path in work.leaves if not path.startswith("unmapped."))
     missing = [item.path for item in unfilled(model, model_class, filled, "required")]
     wanted = sorted(unfilled(model, model_class, filled, "recommended"), key=lambda item: -item.worth)
     return MappingPlan(
