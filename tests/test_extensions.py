@@ -74,6 +74,9 @@ class Winch(InFolder):
         login = model.find_class("Authentication")
         self.assertEqual("integer_t", model.path(login, "user.crew_number")[-1].type)
         self.assertEqual("Gate", login.attributes["gate"].caption)
+        alone = text.replace("uid: 960\n", "uid: 960\nbase: bare\n").partition("attributes: {Auth")[0]
+        bare = kinglet.load_model(self.write("bare.yaml", alone))
+        self.assertEqual(["Base Event", "Tide Change"], [item.caption for item in bare.classes()])
         both = kinglet.load_model(self.folder / "tide.yaml", HARBOUR)
         self.assertEqual(["tide", "harbour"], list(both.extensions))
 

@@ -63,8 +63,9 @@ class Need(NamedTuple):
 
     @property
     def lacking(self) -> list[str]:
-        """The attributes for want of which it is blind: those that the nearest messages lack."""
-        return sorted({path for item in self.sources for path in item.lacks}) if self.blind else []
+        """The attributes for want of which it is blind: those that the message lacks that comes nearest."""
+        nearest = min(self.sources, key=lambda item: len(item.lacks), default=None)
+        return list(nearest.lacks) if self.blind and nearest is not None else []
 
 
 def load_rules(folder: Path, model: Model) -> list[Rule]:

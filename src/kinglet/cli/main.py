@@ -16,6 +16,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "try": ("kinglet.cli.try_", "parse a sample and show what came out of it"),
     "explain": ("kinglet.cli.explain", "show what a parser will do, pattern by pattern"),
     "check": ("kinglet.cli.check", "run the cases of parsers and check their mappings"),
+    "compare": ("kinglet.cli.compare", "what changes between two versions of a parser"),
     "run": ("kinglet.cli.run", "parse logs in bulk into a file"),
     "model": ("kinglet.cli.model", "browse the common model; print the schema of parser files"),
     "demo": ("kinglet.cli.demo", "the whole job on made-up logs, step by step"),

@@ -54,7 +54,7 @@ class OwnClass(OwnEntity):
 
     uid: int = Field(ge=1, le=999, description="within its category; the model puts the numbers of both before it")
     category: str = Field(description="a category of the model, or one of `categories`")
-    extends: str | None = Field("Base Event", description="a class whose attributes it has too")
+    extends: str = Field("Base Event", description="a class whose attributes it has too")
     activities: Captions = Field({}, description="numbers from 1 and what they mean; 0 and 99 are there already")
 
 
@@ -71,6 +71,10 @@ class ModelFile(Section):
     model: Name = Field(description="name of the extension")
     kinglet: Literal[1] = Field(description="version of the file format")
     version: str = Field(pattern=r"^\d+(\.\d+){0,2}([+-][0-9A-Za-z.-]+)?$")
+    base: Literal["standard", "bare"] = Field(
+        "standard",
+        description="what it is added to; bare: Base Event and the objects only",
+    )
     uid: int = Field(ge=100, le=999, description="number of the extension, from which those of its classes are made")
     about: str = ""
     categories: dict[Name, OwnCategory] = Field({})

@@ -42,6 +42,8 @@ class _Work:
         self.definition, self.document = definition, document
         self.data: dict[str, Any] = copy.deepcopy(model.data)
         self.problems: list[Problem] = []
+        if definition.base == "bare":
+            self.data["classes"] = {"base_event": self.data["classes"]["base_event"]}
         self.data["extensions"][definition.model] = {"uid": definition.uid, "version": definition.version}
 
     def report(self, path: tuple[str | int, ...], message: str) -> None:
