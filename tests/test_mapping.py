@@ -179,6 +179,14 @@ class Observables(unittest.TestCase):
         )
         self.assertEqual([], standard_complaints(event))
 
+    def test_those_that_a_mapping_names_come_first(self) -> None:
+        own = ', "observables[1].name": "\'gate\'", "observables[1].type_id": 99, "observables[1].value": w'
+        section = "{" + LOGIN % own + ", observables: true}"
+        event = mapped(section, "{t:time} {u:word} {w:word}", "2026-03-05 m.okoro G4")
+        self.assertEqual(["gate", "user.name"], [item["name"] for item in event["observables"]])
+        self.assertEqual("Other", event["observables"][0]["type"])
+        self.assertEqual([], standard_complaints(event))
+
 
 class Refused(unittest.TestCase):
     def test_each_says_where_and_what(self) -> None:

@@ -18,7 +18,7 @@ from kinglet.definition.section import Scalar
 from kinglet.errors import ModelError, did_you_mean
 from kinglet.model.completeness import unfilled, unmet
 from kinglet.model.identity import BY_NAME, Leaf, Path, Report, constant, identity, typed_by_activity
-from kinglet.model.paths import tree
+from kinglet.model.paths import parts, tree
 from kinglet.model.schema import Attribute, Entity, Model, ModelClass, enum_value
 from kinglet.model.values import Fields, Value, value_of
 
@@ -279,8 +279,10 @@ def _observables(work: _Work) -> None:
     """The values that are observables, each with its path and kind, as the standard lists them."""
     if not work.event.observables:
         return
-    number = 0
     kinds = work.model.observables
+    number = max(
+        (step for path in work.given for name, step in parts(path) if name == "observables" and step), default=0
+    )
     for path, attributes in work.given.items():
         kind = kinds.kind(attributes[-1])
         value = work.values[path]
