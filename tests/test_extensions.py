@@ -165,6 +165,15 @@ class Matrix(InFolder):
         )
         self.assertEqual(2, command("model", "--parsers", "demo/parsers").status)
 
+    def test_objects_can_be_browsed_too(self) -> None:
+        for name in ("network_endpoint", "Network Endpoint"):
+            shown = command("model", name)
+            self.assertIn("Network Endpoint  object network_endpoint, OCSF 1.8.0", shown.out)
+            self.assertIn("at least one: ip", shown.out)
+        told = json.loads(command("model", "user", "--json").out)
+        self.assertEqual(("User", "username_t"), (told["object"], told["attributes"]["name"]["type"]))
+        self.assertIn("did you mean", command("model", "Authentikation").err)
+
     def test_a_parser_without_cases(self) -> None:
         product = {"vendor": "Quayline", "name": "Bell"}
         variants = [{"name": "any", "pattern": "{a:rest}"}]

@@ -263,6 +263,7 @@ class Checks(InFolder):
         self.assertEqual(0, called.status)
         for said in (
             "accepted → Authentication",
+            "all cases fill           dst_endpoint.hostname, service.name",
             "fields mapped nowhere    pid, key",
             "no case fills            user.uid",
             "all of it, for no case is of this variant",

@@ -62,7 +62,10 @@ def render(out: Console, covered: Sequence[Coverage], *, whole: bool) -> None:
 def _open(item: Coverage) -> list[tuple[str, Sequence[str]]]:
     more = len(item.recommended) - _MOST
     recommended = [*item.recommended[:_MOST], *([f"and {more} of less use"] if more > 0 else [])]
+    always = [path for path, count in item.filled.items() if item.cases and count == item.cases]
     rows: list[tuple[str, Sequence[str]]] = [
+        ("all cases fill", always),
+        ("some cases fill", [path for path, count in item.filled.items() if 0 < count < item.cases]),
         ("fits better", [item.better] if item.better else []),
         ("fields mapped nowhere", item.unmapped),
         ("no case fills", ["all of it, for no case is of this variant"] if not item.cases else item.unexercised),

@@ -12,7 +12,7 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.model.schema import Attribute, Model, ModelClass
+    from kinglet.model.schema import Attribute, Entity, Model, ModelClass
 
 
 @click.command("model")
@@ -32,7 +32,7 @@ def command(
     extensions: tuple[str, ...],
     as_json: bool,
 ) -> None:
-    """Browse the common model: all classes, or CLASS by caption or uid."""
+    """Browse the common model: all classes, or CLASS by caption or uid; an object such as `user` goes too."""
     from kinglet.cli.render import console, print_json
     from kinglet.errors import UsageError
     from kinglet.model.schema import load_model
@@ -51,7 +51,7 @@ def command(
     if search is not None:
         _search(out, model, search, as_json)
     elif name is not None:
-        found = model.find_class(name)
+        found = model.find(name)
         fed = _fed_by(found, parsers, model) if parsers is not None else None
         if as_json:
             print_json(_plain(found) | ({"fed_by": fed} if fed is not None else {}))
@@ -88,13 +88,16 @@ def _render_classes(out: Console, model: Model) -> None:
             out.print(line.append("  deprecated", style="dim") if item.deprecated else line)
 
 
-def _render_class(out: Console, model: Model, item: ModelClass, all_attributes: bool) -> None:
+def _render_class(out: Console, model: Model, item: Entity, all_attributes: bool) -> None:
     from rich.text import Text
 
     from kinglet.cli.render import heading
+    from kinglet.model.schema import ModelClass
 
-    out.print(heading(item.caption, f"class {item.uid} in {item.category}, {model.title}"))
-    _listed(out, "activities", _captions(item.attributes["activity_id"]))
+    where = f"class {item.uid} in {item.category}" if isinstance(item, ModelClass) else f"object {item.name}"
+    out.print(heading(item.caption, f"{where}, {model.title}"))
+    if isinstance(item, ModelClass):
+        _listed(out, "activities", _captions(item.attributes["activity_id"]))
     for kind, names in item.constraints.items():
         _listed(out, kind.replace("_", " "), names)
     shown = ("required", "recommended", "optional") if all_attributes else ("required", "recommended")
@@ -104,6 +107,8 @@ def _render_class(out: Console, model: Model, item: ModelClass, all_attributes: 
             for one in item.attributes.values()
             if one.requirement == requirement and (all_attributes or not one.profiles)
         ]
+        if not attributes:
+            continue
         out.print()
         out.print(Text(f"  {requirement}", style="bold"))
         for one in sorted(attributes, key=lambda attribute: attribute.name):
@@ -119,7 +124,7 @@ def _render_class(out: Console, model: Model, item: ModelClass, all_attributes: 
         )
 
 
-def _fed_by(item: ModelClass, folder: str, model: Model) -> list[dict[str, str]]:
+def _fed_by(item: Entity, folder: str, model: Model) -> list[dict[str, str]]:
     """The messages of parsers in a folder that map to a class."""
     from kinglet.several import load_set
 
@@ -166,11 +171,16 @@ def _captions(attribute: Attribute) -> list[str]:
     return [caption for _, caption in sorted(attribute.enum.items(), key=lambda item: (isinstance(item[0], str), item))]
 
 
-def _plain(item: ModelClass) -> dict[str, Any]:
+def _plain(item: Entity) -> dict[str, Any]:
+    from kinglet.model.schema import ModelClass
+
+    named = (
+        {"class": item.caption, "uid": item.uid, "category": item.category}
+        if isinstance(item, ModelClass)
+        else {"object": item.caption}
+    )
     return {
-        "class": item.caption,
-        "uid": item.uid,
-        "category": item.category,
+        **named,
         "constraints": item.constraints,
         "attributes": {
             name: {

@@ -130,6 +130,23 @@ class Model:
         value = self.data["objects"][name]
         return Entity(name, value["caption"], self._attributes(value), value.get("constraints", {}))
 
+    def find(self, wanted: str | int) -> Entity:
+        """The class, or the object, of a caption, name or uid.
+
+        Raises:
+            ModelError: there is none; says which come near.
+        """
+        if str(wanted) in self.data["objects"]:
+            return self.object(str(wanted))
+        try:
+            return self.find_class(wanted)
+        except ModelError:
+            captions = {value["caption"].casefold(): name for name, value in self.data["objects"].items()}
+            name = captions.get(str(wanted).strip().casefold())
+            if name is None:
+                raise
+            return self.object(name)
+
     def objects(self) -> Iterator[Entity]:
         """All objects, by name."""
         return (self.object(name) for name in self.data["objects"])
