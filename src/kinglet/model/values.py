@@ -24,8 +24,20 @@ BASES: dict[str, pl.DataType] = {
     "boolean_t": pl.Boolean(),
     "json_t": pl.String(),
 }
-_SURE = {"ip_t": {"ip", "ipv4", "ipv6"}, "port_t": {"port"}}
+_SURE = {
+    "ip_t": {"ip", "ipv4", "ipv6"},
+    "port_t": {"port"},
+    "hostname_t": {"host", "ip", "ipv4", "ipv6"},
+    "url_t": {"url"},
+}
 """Types of the model that values of some slot types always fit."""
+_SHAPES = {
+    "ip_t": TYPES["ip"].valid,
+    "hostname_t": TYPES["host"].shape,
+    "url_t": TYPES["url"].valid,
+    "file_hash_t": "[!-~]{8,}",
+}
+"""What values look like where the model does not say, or says less than it means."""
 OTHER = 99
 
 
@@ -172,8 +184,8 @@ def _fits(
     """Which values an attribute may have; None where it takes any."""
     limits = model.type_limits(attribute.type)
     tests: list[pl.Expr] = []
-    if attribute.type == "ip_t":
-        tests.append(cast.str.contains(f"^(?:{TYPES['ip'].valid})$"))
+    if attribute.type in _SHAPES:
+        tests.append(cast.str.contains(f"^(?:{_SHAPES[attribute.type]})$"))
     elif "regex" in limits:
         tests.append(cast.str.contains(_anchored(limits["regex"])))
     if "range" in limits:
