@@ -30,11 +30,6 @@ def parts(path: str) -> Iterator[tuple[str, int | None]]:
         yield match[1], int(match[2]) if match[2] else None
 
 
-def bare(path: str) -> str:
-    """A path without the numbers of objects in lists."""
-    return re.sub(r"\[\d+\]", "", path)
-
-
 def tree(leaves: Iterable[tuple[str, Any]]) -> Tree:
     """Leaves under the objects in which they stand."""
     root: Tree = {}
