@@ -72,7 +72,12 @@ def build(version: str) -> dict[str, Any]:
     source = json.loads(export.read_text(encoding="utf-8"))
     enums, rows = Shared(), Shared()
     classes = {}
-    for name, value in sorted(source["classes"].items(), key=lambda item: item[1]["uid"]):
+    dictionary = source.get("dictionary") or {  # exports before 1.8 lay things out otherwise
+        "types": {"attributes": source["types"]},
+        "attributes": source["dictionary_attributes"],
+    }
+    given = ({"base_event": source["base_event"]} if "base_event" in source else {}) | source["classes"]
+    for name, value in sorted(given.items(), key=lambda item: item[1]["uid"]):
         classes[name] = {
             "uid": value["uid"],
             "category": [value.get("category_uid", 0), value.get("category_name", "Uncategorized")],
@@ -82,21 +87,28 @@ def build(version: str) -> dict[str, Any]:
     objects = {name: entity(value, enums, rows) for name, value in sorted(source["objects"].items())}
     types = {
         name: {key: value[key] for key in ("type", "regex", "range", "max_len", "observable") if key in value}
-        for name, value in source["dictionary"]["types"]["attributes"].items()
+        for name, value in dictionary["types"]["attributes"].items()
     }
     return {
         "version": source["version"],
         "types": types,
         "observables": {
-            "attributes": _observables(source["dictionary"]["attributes"]),
+            "attributes": _observables(dictionary["attributes"]),
             "objects": _observables(source["objects"]),
         },
-        "categories": {value["uid"]: value["caption"] for value in source["categories"]["attributes"].values()},
+        "categories": _categories(source),
         "enums": enums.values,
         "attributes": rows.values,
         "classes": classes,
         "objects": objects,
     }
+
+
+def _categories(source: dict[str, Any]) -> dict[int, str]:
+    if "categories" in source:
+        return {value["uid"]: value["caption"] for value in source["categories"]["attributes"].values()}
+    named = sorted(source["classes"].values(), key=lambda value: value["uid"])
+    return {value["category_uid"]: value["category_name"] for value in named if value.get("category_uid")}
 
 
 def _observables(items: dict[str, Any]) -> dict[str, int]:
