@@ -80,6 +80,10 @@ class Translation(unittest.TestCase):
         )
         event = next(kinglet.load(text).parse(["2026-03-05 ok"]).to_model())
         self.assertEqual((2, "Failure"), (event["status_id"], event["status"]))
+        shared = 'event: {translate: {severity: {from: w, to: {ok: Low}}}, set: {status_id: "1"}}'
+        text = with_pattern("{t:time} {w:word}") + "    event: {class: Base Event, severity: High, status: Failure}\n"
+        event = next(kinglet.load(f"{text}{shared}\ntime: {{from: t}}\n").parse(["2026-03-05 ok"]).to_model())
+        self.assertEqual(("High", "Failure"), (event["severity"], event["status"]))
 
 
 class Lists(unittest.TestCase):
@@ -200,7 +204,7 @@ class Refused(unittest.TestCase):
             "{class: Authentication, set: {user.name: w, is_remote: t}}": "is Datetime",
             "{class: Authentication, activity: Lgon}": "has no value `Lgon`; did you mean `Logon`",
             "{class: Authentication, set: {status_id: \"'Succes'\"}}": "did you mean `Success`",
-            "{class: Authentication, set: {status_id: 17}}": "has no value 17; it has 0 Unknown, 1 Success",
+            "{class: Authentication, set: {status_id: 17}}": "has no value `17`; it has Unknown, Success",
             "{class: Authentication, set: {\"user[1].name\": w}}": "`user` is no list of objects",
             "{class: API Activity, set: {resources.name: w}}": "say which one, such as `resources[1].name`",
             "{class: API Activity, set: {\"resources[0].name\": w}}": "is not a path of attributes",
@@ -244,10 +248,8 @@ class Checks(InFolder):
         mapping = kinglet.load(text).plan.variants[0].mapping
         assert mapping is not None
         self.assertIsNone(better_class(load_model(), mapping))
-        sources = dict.fromkeys(
-            ("user.name", "dst_endpoint.ip", "auth_protocol_id", "logon_type_id", "session.uid"), frozenset[str]()
-        )
-        odd = mapping._replace(class_caption="Base Event", sources=sources)
+        fills = ("user.name", "dst_endpoint.ip", "auth_protocol_id", "logon_type_id", "session.uid")
+        odd = mapping._replace(class_caption="Base Event", fills=fills)
         self.assertEqual("Authentication", better_class(load_model(), odd))
 
     def test_a_case_that_the_model_refuses_fails(self) -> None:

@@ -69,14 +69,14 @@ def entity(given: dict[str, Any], enums: Shared, rows: Shared) -> dict[str, Any]
 
 def build(version: str) -> dict[str, Any]:
     export = importlib.resources.files("ocsf_json_schema") / "ocsf" / f"{version}.json"
-    source = json.loads(export.read_text(encoding="utf-8"))
+    exported = json.loads(export.read_text(encoding="utf-8"))
     enums, rows = Shared(), Shared()
     classes = {}
-    dictionary = source.get("dictionary") or {  # exports before 1.8 lay things out otherwise
-        "types": {"attributes": source["types"]},
-        "attributes": source["dictionary_attributes"],
+    dictionary = exported.get("dictionary") or {  # exports before 1.8 lay things out otherwise
+        "types": {"attributes": exported["types"]},
+        "attributes": exported["dictionary_attributes"],
     }
-    given = ({"base_event": source["base_event"]} if "base_event" in source else {}) | source["classes"]
+    given = ({"base_event": exported["base_event"]} if "base_event" in exported else {}) | exported["classes"]
     for name, value in sorted(given.items(), key=lambda item: item[1]["uid"]):
         classes[name] = {
             "uid": value["uid"],
@@ -84,19 +84,19 @@ def build(version: str) -> dict[str, Any]:
             "profiles": value.get("profiles", []),
             **entity(value, enums, rows),
         }
-    objects = {name: entity(value, enums, rows) for name, value in sorted(source["objects"].items())}
+    objects = {name: entity(value, enums, rows) for name, value in sorted(exported["objects"].items())}
     types = {
         name: {key: value[key] for key in ("type", "regex", "range", "max_len", "observable") if key in value}
         for name, value in dictionary["types"]["attributes"].items()
     }
     return {
-        "version": source["version"],
+        "version": exported["version"],
         "types": types,
         "observables": {
             "attributes": _observables(dictionary["attributes"]),
-            "objects": _observables(source["objects"]),
+            "objects": _observables(exported["objects"]),
         },
-        "categories": _categories(source),
+        "categories": _categories(exported),
         "enums": enums.values,
         "attributes": rows.values,
         "classes": classes,
@@ -104,10 +104,10 @@ def build(version: str) -> dict[str, Any]:
     }
 
 
-def _categories(source: dict[str, Any]) -> dict[int, str]:
-    if "categories" in source:
-        return {value["uid"]: value["caption"] for value in source["categories"]["attributes"].values()}
-    named = sorted(source["classes"].values(), key=lambda value: value["uid"])
+def _categories(exported: dict[str, Any]) -> dict[int, str]:
+    if "categories" in exported:
+        return {value["uid"]: value["caption"] for value in exported["categories"]["attributes"].values()}
+    named = sorted(exported["classes"].values(), key=lambda value: value["uid"])
     return {value["category_uid"]: value["category_name"] for value in named if value.get("category_uid")}
 
 

@@ -143,7 +143,7 @@ def _attributes(old: Parser, new: Parser) -> Iterator[tuple[str, tuple[list[str]
 
 def _filled(parser: Parser) -> Mapping[str, list[str]]:
     return {
-        f"{variant.name} → {variant.mapping.class_caption}": list(variant.mapping.sources)
+        f"{variant.name} → {variant.mapping.class_caption}": list(variant.mapping.fills)
         for variant in parser.plan.variants
         if variant.mapping is not None
     }

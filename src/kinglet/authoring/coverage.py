@@ -100,11 +100,11 @@ def _of_variant(
         mapping.missing,
         mapping.recommended,
         tuple(path for path in gone if path not in own and (f"unmapped.{path}" in counts or not cases)),
-        tuple(path for path in mapping.sources if path not in counts),
+        tuple(path for path in mapping.fills if path not in counts),
         tuple(dict.fromkeys(wrong)),
         counted,
         len(cases),
-        {path: counts[path] for path in mapping.sources},
+        {path: counts[path] for path in mapping.fills},
         better_class(model, mapping),
     )
 
@@ -126,7 +126,7 @@ def _filled(value: Any, prefix: str = "") -> Iterator[str]:
 def better_class(model: Model, mapping: MappingPlan) -> str | None:
     """A class that asks for more of what is filled, and for less of what is not; None where there is none."""
     common = model.find_class(_COMMON).attributes.keys()
-    filled = {path.partition(".")[0].partition("[")[0] for path in mapping.sources}
+    filled = {path.partition(".")[0].partition("[")[0] for path in mapping.fills}
 
     def score(caption: str) -> int:
         item = model.find_class(caption)

@@ -11,8 +11,9 @@ import polars as pl
 from kinglet.definition.loading import read_other
 from kinglet.definition.rule import RuleFile
 from kinglet.errors import InputError, ModelError, ParserFileError, Problem
+from kinglet.model.expressions import sql
 from kinglet.model.schema import Model, ModelClass
-from kinglet.model.values import BASES, sql
+from kinglet.model.values import BASES
 from kinglet.parser import Parser
 
 

@@ -7,7 +7,7 @@ expression over the fields. Nesting is made of the paths only where something is
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 import polars as pl
@@ -19,7 +19,7 @@ from kinglet.errors import ModelError, did_you_mean
 from kinglet.model.completeness import unfilled, unmet
 from kinglet.model.identity import BY_NAME, Leaf, Path, Report, constant, identity, typed_by_activity
 from kinglet.model.paths import parts, tree
-from kinglet.model.schema import Attribute, Entity, Model, ModelClass, enum_value
+from kinglet.model.schema import Attribute, Model, ModelClass, enum_value
 from kinglet.model.values import Fields, Value, value_of
 
 _ALWAYS: dict[str, pl.DataType] = {
@@ -36,8 +36,8 @@ class MappingPlan(NamedTuple):
     """What events of one variant become.
 
     missing: required attributes that nothing fills, and constraints that cannot be met. recommended: attributes that
-    nothing fills, the most useful first. counted: what is worth a count, and which events it is true of. sources: the
-    fields that each attribute is made of.
+    nothing fills, the most useful first. counted: what is worth a count, and which events it is true of. fills: the
+    attributes that the parser file gives a value.
     """
 
     class_caption: str
@@ -46,7 +46,7 @@ class MappingPlan(NamedTuple):
     missing: tuple[str, ...]
     recommended: tuple[str, ...] = ()
     counted: tuple[tuple[str, pl.Expr], ...] = ()
-    sources: Mapping[str, frozenset[str]] = {}
+    fills: tuple[str, ...] = ()
 
     def apply(self, frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
         """The columns of the mapped events, by dotted path; constants are left to the writer."""
@@ -75,8 +75,11 @@ def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMappin
     if shared is None or own is None:
         return own or shared
     given = {name: getattr(own, name) for name in own.model_fields_set}
-    inherited = {key: table for key, table in shared.translate.items() if BY_NAME.get(key, key) not in own.set}
-    both = {"set": shared.set | own.set, "translate": inherited | own.translate}
+    said = own.model_fields_set | own.translate.keys()
+    settled = own.set.keys() | {path for name, path in BY_NAME.items() if name in said}
+    values = {path: value for path, value in shared.set.items() if path not in settled}
+    tables = {key: table for key, table in shared.translate.items() if BY_NAME.get(key, key) not in settled}
+    both = {"set": values | own.set, "translate": tables | own.translate}
     return shared.model_copy(update={**given, **both})
 
 
@@ -149,7 +152,7 @@ def build_mapping(
         (*missing, *unmet(model, model_class, filled)),
         tuple(item.path for item in wanted),
         tuple(work.counted),
-        {path: value.names for path, value in work.values.items()},
+        tuple(work.values),
     )
 
 
@@ -196,25 +199,13 @@ def _translate(work: _Work) -> None:
 
 def _enumeration(work: _Work, path: str) -> str:
     """The path of an enumeration, which may be named by its caption's: `status` for `status_id`."""
-    above, _, name = path.rpartition(".")
     try:
-        *_, entity = _owners(work, above)
+        *above, last = work.model.path(work.model_class, path)
     except ModelError:
         return path
-    found = next((one.name for one in entity.attributes.values() if one.sibling == name and one.enum), name)
-    return f"{above}.{found}" if above else found
-
-
-def _owners(work: _Work, path: str) -> Iterator[Entity]:
-    """The class, then the objects along a path."""
-    entity: Entity = work.model_class
-    yield entity
-    for part in filter(None, path.split(".")):
-        name = part.partition("[")[0]
-        if name not in entity.attributes or not entity.attributes[name].is_object:
-            raise ModelError(f"no object `{name}`")
-        entity = work.model.object(entity.attributes[name].type)
-        yield entity
+    owner = work.model.object(above[-1].type) if above else work.model_class
+    found = next((one.name for one in owner.attributes.values() if one.sibling == last.name and one.enum), last.name)
+    return path.removesuffix(last.name) + found
 
 
 def _by_expression(model: Model, value: Scalar | list[Scalar], attribute: Attribute, fields: Fields) -> Value:

@@ -5,14 +5,13 @@ Types and their limits are those of the model (OCSF), IP addresses those of RFC 
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.definition.section import Scalar
-from kinglet.errors import did_you_mean
+from kinglet.model.expressions import sql
 from kinglet.model.schema import Attribute, Model, enum_value
 from kinglet.patterns.types import TYPES
 
@@ -113,9 +112,11 @@ def _single(
     target = BASES[model.base_type(attribute.type)]
     names = frozenset(expression.meta.root_names())
     text = expression.cast(pl.String)
+    if attribute.enum and not names and table is None:
+        constant = pl.select(expression).item()
+        if constant is not None:
+            enum_value(attribute, constant)
     if attribute.enum and (table is not None or (target == pl.Int64 and result == pl.String)):
-        if not names and table is None:
-            enum_value(attribute, pl.select(expression).item())
         return _enumerated(text, attribute, names, table)
     if attribute.type == "timestamp_t" and isinstance(result, pl.Datetime):
         return Value(expression.dt.epoch("ms"), target, names, text)
@@ -126,8 +127,6 @@ def _single(
     if isinstance(result, pl.List | pl.Struct) or (isinstance(result, pl.Datetime) and target != pl.String):
         raise ValueError(f"`{value}` is {result}, but `{attribute.name}` wants {target} ({attribute.type})")
     cast = expression if result == target else expression.cast(target, strict=False)
-    if attribute.enum and not names:
-        _in_enumeration(expression, attribute)
     fits = _fits(cast, expression, result, attribute, model)
     sure = isinstance(value, str) and fields.slots.get(value.strip()) in _SURE.get(attribute.type, ())
     if fits is None or sure or not names:
@@ -136,13 +135,6 @@ def _single(
     return Value(
         good, target, names, text, expression.is_not_null() & ~fits.fill_null(False), _caption(good, attribute)
     )
-
-
-def _in_enumeration(constant: pl.Expr, attribute: Attribute) -> None:
-    value = pl.select(constant).item()
-    if value not in attribute.enum:
-        known = ", ".join(f"{key} {caption}" for key, caption in attribute.enum.items())
-        raise ValueError(f"`{attribute.name}` has no value {value!r}; it has {known}")
 
 
 def _caption(value: pl.Expr, attribute: Attribute) -> pl.Expr | None:
@@ -204,41 +196,3 @@ def _fits(
 
 def _anchored(regex: str) -> str:
     return regex if regex.startswith("^") else f"^(?:{regex})$"
-
-
-def sql(text: str, fields: Mapping[str, pl.DataType]) -> pl.Expr:
-    """A SQL expression over fields.
-
-    Raises:
-        ValueError: it is not SQL, or names a field that does not exist.
-    """
-    try:
-        expression = pl.sql_expr(_quoted_fields(text, fields))
-        names = expression.meta.root_names()
-    except pl.exceptions.PolarsError as error:
-        reason = str(error).splitlines()[0]
-        word = re.fullmatch(r"unsupported function '(\w+)'", reason)
-        if word is None or re.search(rf"\b{word[1]}\s*\(", text):
-            raise ValueError(f"`{text}` is not a SQL expression: {reason}") from None
-        names = [word[1]]  # a word that SQL takes for a function, such as `user`
-        expression = pl.col(word[1])
-    for name in names:
-        if name not in fields:
-            hint = did_you_mean(name, fields, f"for a fixed text write \"'{name}'\"")
-            raise ValueError(f"`{name}` is no field of this variant; {hint}")
-    return expression
-
-
-_SQL_PIECE = re.compile(
-    r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|[A-Za-z_][A-Za-z0-9_]*(?:\.[A-Za-z_0-9]+)*(?!\s*\()|.""", re.DOTALL
-)
-
-
-_DOTTED = re.compile(r"[A-Za-z_]\w*(\.\w+)+")
-
-
-def _quoted_fields(text: str, fields: Mapping[str, pl.DataType]) -> str:
-    """SQL whose field names are quoted, so that a field may be called `user` or `order`."""
-    return "".join(
-        f'"{piece}"' if piece in fields or _DOTTED.fullmatch(piece) else piece for piece in _SQL_PIECE.findall(text)
-    )

@@ -16,7 +16,7 @@ from kinglet.engine.plan import DTYPES, MORE, RESERVED, FieldPlan, Plan, said_ty
 from kinglet.engine.readings import Context, read_form
 from kinglet.errors import did_you_mean
 from kinglet.extract.forms import is_within
-from kinglet.model.values import sql
+from kinglet.model.expressions import sql
 from kinglet.patterns.types import STRUCTURES
 from kinglet.steps.again import Hand, ParseAgain
 from kinglet.steps.fields import Assignment, Remove, Rename, Set
