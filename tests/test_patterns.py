@@ -6,6 +6,7 @@ import doctest
 import re
 import unittest
 from typing import Any
+from unittest import mock
 
 import polars as pl
 from hypothesis import given, settings
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 
 import kinglet
 from kinglet.authoring.spans import spans
-from kinglet.patterns import atoms, slots
+from kinglet.patterns import atoms, beginnings, compiling, slots
 from kinglet.patterns.atoms import matching_prefix
 from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex, for_python
@@ -167,7 +168,7 @@ class Patterns(unittest.TestCase):
             self.assertEqual(offset, caught.exception.offset)
 
     def test_docstrings_tell_the_truth(self) -> None:
-        for module in (slots, atoms):
+        for module in (slots, atoms, beginnings):
             found = doctest.testmod(module)
             self.assertEqual((0, True), (found.failed, found.attempted > 0))
 
@@ -187,6 +188,41 @@ class Patterns(unittest.TestCase):
         event = parser.parse([raw]).events.row(0, named=True)
         shown = {span.field: raw[span.start : span.end] for span in spans(parser.plan, raw, event["variant"])}
         self.assertEqual({key: event[key] for key in "abc" if event[key] is not None}, shown)
+
+
+OPTIONS = ("{a:word}", "{b:int}", " to ", "[[ from {c:ip}]]", "[[ x]]", "[[ at {d:text}[[ in {e:num}s]]]]", " - ", "[[ ]]", "[[{f} ]]",
+           " {g:text}", "[[ by {h:quoted}]]", " end")  # fmt: skip
+SAID = ("k", "7", "to", "from", "192.0.2.1", "x", "at", "in", "2.5s", "-", "by", '"m n"', "end")
+
+
+class Gaps(unittest.TestCase):
+    """Optional parts that begin with blanks, read without a choice."""
+
+    def test_the_blanks_of_an_optional_part_stand_before_it(self) -> None:
+        quick = to_regexes(parse("by {u}[[ from {n:int}]] at {p}"), {})[0]
+        self.assertIn(r"[ \t]+(?:from[ \t]+(?P<n>[+-]?[0-9]+)[ \t]+)?at", quick)
+        quick = to_regexes(parse("by {u}[[ from {n:int}]]"), {})[0]
+        self.assertTrue(quick.endswith(r"(?:[ \t]+(?:from[ \t]+(?P<n>[+-]?[0-9]+)[ \t]*)?)?$"), quick)
+        unsure = "by {u}[[ from {n:int}]] {p}"
+        with mock.patch.object(compiling, "without_choices", lambda tokens, begins: tokens):
+            as_written = to_regexes(parse(unsure), {})
+        self.assertEqual(as_written, to_regexes(parse(unsure), {}), "what follows could begin like the optional part")
+
+    @given(
+        st.lists(st.sampled_from(OPTIONS), min_size=1, max_size=5, unique=True),
+        st.lists(st.tuples(st.sampled_from(SAID), st.sampled_from(["", " ", "  ", "\t"])), max_size=9),
+    )
+    @settings(max_examples=1500, deadline=None)
+    def test_a_pattern_means_what_is_written(self, pieces: list[str], words: list[tuple[str, str]]) -> None:
+        tokens = parse("".join(pieces))
+        text = "".join(word + blank for word, blank in words)
+        with mock.patch.object(compiling, "without_choices", lambda tokens, begins: tokens):
+            as_written = to_regexes(tokens, {})
+        found = [
+            next((match.groupdict() for match in (re.search(regex, text) for regex in regexes) if match), None)
+            for regexes in (as_written, to_regexes(tokens, {}))
+        ]
+        self.assertEqual(*found, (pieces, text))
 
 
 class OwnTypes(unittest.TestCase):

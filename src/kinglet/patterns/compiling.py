@@ -16,7 +16,9 @@ import re
 from collections.abc import Collection, Mapping, Set
 from typing import NamedTuple
 
-from kinglet.patterns.slots import Blank, Literal, Optional, Slot, Token
+from kinglet.patterns.beginnings import Beginnings, beginnings
+from kinglet.patterns.gaps import without_choices
+from kinglet.patterns.slots import AnyBlanks, Blank, Literal, Optional, Slot, Token
 from kinglet.patterns.types import BLANK, TYPES, SlotType
 
 _END = "\0end"
@@ -50,9 +52,12 @@ def to_regexes(
     the text is a group too, called `_onward_` and the slot's name.
     """
     last = tokens[-1] if tokens else None
-    open_ended = isinstance(last, Slot) and last.type in ("rest", "text")
-    end = "$" if open_ended else f"{BLANK}*$"
-    follow = _Follow(frozenset((_END,) if open_ended else (_END, " ", "\t")))
+    end, follow = f"{BLANK}*$", _Follow(frozenset((_END, " ", "\t")))
+    if isinstance(last, Slot) and last.type in ("rest", "text"):
+        end, follow = "$", _Follow(frozenset((_END,)))
+    elif not onward:
+        tokens = without_choices((*tokens, AnyBlanks(0)), lambda slot: _begins(slot, times, types))
+        end, follow = "$", _Follow(frozenset((_END,)))
     places = [i for i, token in enumerate(tokens) if isinstance(token, Slot) and token.name in onward]
     found = [f"^{_whole(tokens, _Way(times, types, quick), follow, places)}{end}" for quick in (True, False)]
     return tuple(dict.fromkeys(found))
@@ -89,6 +94,8 @@ def _token(token: Token, way: _Way, follow: _Follow, after_blank: bool) -> str:
             return escape(text)
         case Blank():
             return f"{BLANK}+"
+        case AnyBlanks():
+            return f"{BLANK}*"
         case Optional(tokens=tokens):
             return f"(?:{_sequence(tokens, way, follow)})?"
         case Slot():
@@ -107,6 +114,14 @@ def _slot(slot: Slot, way: _Way, follow: _Follow, after_blank: bool) -> str:
     if kind.may_be_empty:
         return _text(follow, way.quick, after_blank)
     return _run(kind.stops, follow, way.quick)
+
+
+def _begins(slot: Slot, times: Mapping[str, str], types: Mapping[str, SlotType]) -> Beginnings:
+    """The characters that the text of a slot can begin with."""
+    kind = types[slot.type]
+    if slot.type == "time":
+        return beginnings(times[slot.name])
+    return beginnings(f"[^{kind.stops}]" if kind.stops else kind.shape or "(?s:.*)")
 
 
 def _run(excluded: str, follow: _Follow, quick: bool) -> str:
@@ -137,6 +152,8 @@ def _first(tokens: tuple[Token, ...], after: _Follow) -> _Follow:
                 return _Follow(frozenset(text[0]))
             case Blank():
                 return _Follow(frozenset((" ", "\t")))
+            case AnyBlanks():
+                return _Follow(frozenset((_END, " ", "\t")))
             case Optional(tokens=inner):
                 rest = _first(tokens[i + 1 :], after)
                 within = _first(inner, rest)

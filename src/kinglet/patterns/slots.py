@@ -23,6 +23,12 @@ class Blank(NamedTuple):
     offset: int
 
 
+class AnyBlanks(NamedTuple):
+    """Blanks or none; nobody writes it, but a pattern may end with it."""
+
+    offset: int
+
+
 class Slot(NamedTuple):
     name: str
     type: str
@@ -35,7 +41,7 @@ class Optional(NamedTuple):
     offset: int
 
 
-Token = Literal | Blank | Slot | Optional
+Token = Literal | Blank | AnyBlanks | Slot | Optional
 
 _SLOT = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)?\s*(?::\s*([A-Za-z_][A-Za-z0-9_]*)\s*)?\}")
 _QUOTED = re.compile(r'\{"([^"]*)"\}')
