@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import threading
 import unittest
 from typing import Any
 
@@ -13,7 +12,6 @@ from hypothesis import strategies as st
 
 import kinglet
 from kinglet.engine.groups import Group
-from kinglet.engine.threads import side_by_side
 from kinglet.extract.forms import read
 from kinglet.extract.json_objects import JsonObjects
 from kinglet.model.paths import Items, tree
@@ -124,15 +122,7 @@ class Layouts(unittest.TestCase):
         self.assertEqual({"a": {2: {"b": {1: {"c": 1}}, "d": 2}}, "e": {"f": 3}}, made)
 
 
-class Together(unittest.TestCase):
-    def test_work_side_by_side_keeps_its_order_and_its_errors(self) -> None:
-        for count in (0, 1, 2, 7, 40):
-            self.assertEqual([number * number for number in range(count)], side_by_side(lambda n: n * n, count))
-        names = side_by_side(lambda number: threading.current_thread().name, 8)
-        self.assertTrue(all(name.startswith("kinglet") or name == "MainThread" for name in names))
-        with self.assertRaises(ZeroDivisionError):
-            side_by_side(lambda number: 1 // (number - 3), 8)
-
+class Batches(unittest.TestCase):
     def test_groups_of_pieces_are_gathered_like_one(self) -> None:
         pieces = [pl.DataFrame({"raw": [f"a{i}", f"b{i}"]}) for i in range(5)]
         frame = pl.concat(pieces, rechunk=False)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import random
+import threading
 import unittest
+from collections import Counter
 from typing import Any
 from unittest import mock
 
@@ -11,7 +14,10 @@ import polars as pl
 
 import kinglet
 from kinglet.engine import running
+from kinglet.engine.asking import Ask, Asking, answered, together
+from kinglet.engine.extract import extract
 from kinglet.engine.routing import in_question, piece_of, slices
+from kinglet.engine.shelves import PLACES, on_shelves
 from kinglet.parser import Parser
 from kinglet.patterns.literals import pieces
 
@@ -91,6 +97,47 @@ class ManyVariants(unittest.TestCase):
         assert asked is not None
         self.assertEqual([[0, 2, 3], [1, 3], [3]], [list(places) for places in asked])
         self.assertIsNone(in_question(plan, pl.Series(["no"]), [3]))
+
+    def test_readers_side_by_side_ask_at_once_and_keep_their_order(self) -> None:
+        reading = kinglet.load(HEAD + "variants: [{name: a, pattern: 'a {n:int}'}]\n").plan.variants[0].reading
+        asked: list[list[str]] = []
+
+        def reader(*texts: str) -> Asking[list[str | None]]:
+            found = []
+            for text in texts:
+                (answer,) = yield [Ask(pl.Series([text]), reading)]
+                found += answer.texts["n"].to_list()
+            return found
+
+        readers = together([reader("a 1", "b", "a 2"), reader(), reader("a 3")])
+        texts = next(readers)
+        with self.assertRaises(StopIteration) as done:
+            while True:
+                asked.append([ask.text.item() for ask in texts])
+                texts = readers.send([extract(*ask) for ask in texts])
+        self.assertEqual([["a 1", "a 3"], ["b"], ["a 2"]], asked)
+        self.assertEqual([["1", None, "2"], [], ["3"]], done.exception.value)
+        many = answered(together([reader(f"a {i}") for i in range(20)]))
+        self.assertEqual([[str(i)] for i in range(20)], many)
+
+    def test_a_regex_goes_to_the_same_thread_each_time(self) -> None:
+        def thread(number: int) -> str:
+            return threading.current_thread().name
+
+        regexes = [(i, f"shelf test {i}") for i in range(100)]
+        first, again = on_shelves(thread, regexes), on_shelves(thread, reversed(regexes))
+        self.assertEqual(first, again)
+        self.assertGreaterEqual(PLACES, max(Counter(first.values()).values()))
+        with self.assertRaises(ZeroDivisionError):
+            on_shelves(lambda number: 1 // (number - 3), regexes)
+
+    @unittest.skipUnless(hasattr(os, "fork"), "only where processes can fork")
+    def test_a_forked_process_has_threads_of_its_own(self) -> None:
+        on_shelves(str, [(1, "before the fork")])
+        process = os.fork()
+        if not process:
+            os._exit(on_shelves(str, [(1, "before the fork")]) != {1: "1"})
+        self.assertEqual(0, os.waitpid(process, 0)[1])
 
     def test_equal_numbers_stand_together_in_their_order(self) -> None:
         order, each = slices(pl.Series([2, None, 1, 2, 1], dtype=pl.UInt32))

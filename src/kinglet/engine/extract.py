@@ -1,8 +1,9 @@
-"""One text column to the columns of its groups."""
+"""The regexes of a reading over a column of texts."""
 
 from __future__ import annotations
 
 import functools
+from typing import NamedTuple
 
 import polars as pl
 
@@ -10,31 +11,41 @@ from kinglet.engine.masks import true_of
 from kinglet.engine.plan import Reading
 
 
-def extract(text: pl.Series, reading: Reading) -> tuple[pl.DataFrame, pl.Series]:
-    """The groups of a reading as text, null where a group took no part, and a mask of what matched.
+class Found(NamedTuple):
+    """What regexes find in texts, and masks of those that they match and of those that took too long.
 
-    The frame has one column for each field of the reading and as many rows as text has.
+    texts: a column of text for each field of the reading, null where its group took no part.
     """
+
+    texts: pl.DataFrame
+    matched: pl.Series
+    late: pl.Series | None = None
+
+
+def extract(text: pl.Series, reading: Reading) -> Found:
+    """What the regexes of a reading find, of which the first that matches a text counts."""
     if not reading.regexes:
-        return pl.DataFrame(height=len(text)), true_of(len(text))
+        return Found(pl.DataFrame(height=len(text)), true_of(len(text)))
+    if reading.budget is not None:
+        return _one_by_one(text, reading, reading.budget)
     frame, matched = _by_regex(text, reading, reading.regexes[0])
     for regex in reading.regexes[1:]:
         if matched.all():
             break
-        gaps = (~matched).arg_true()
-        more, found = _by_regex(text.gather(gaps), reading, regex)
-        if not found.any():
-            continue
-        rows = gaps.filter(found)
-        more = more.filter(found)
-        frame = frame.with_columns(frame[name].scatter(rows, more[name]) for name in frame.columns)
-        matched = matched.scatter(rows, True)
-    return frame, matched
+        # null texts cannot match and would only slow the next regex down
+        rows = ((~matched) & text.is_not_null()).arg_true()
+        if not len(rows):
+            break
+        groups, more = _by_regex(text.gather(rows), reading, regex)
+        if more.any():
+            frame = pl.DataFrame([frame[name].scatter(rows, groups[name]) for name in frame.columns])
+            matched = matched.scatter(rows, more)
+    return Found(frame, matched)
 
 
 @functools.lru_cache(maxsize=4096)
 def _groups_of(regex: str) -> pl.Expr:
-    """The groups of a regex; the engine compiles it when the expression is made, once for all batches."""
+    """The expression for a regex's groups; to make it takes the engine longer than to run it on a few texts."""
     return pl.col("").str.extract_groups(regex)
 
 
@@ -42,7 +53,7 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
     names = reading.groups
     if not names:
         return pl.DataFrame(height=len(text)), text.str.contains(regex).fill_null(False)
-    groups = text.alias("").to_frame().select(_groups_of(regex)).to_series().struct.unnest()
+    groups = text.to_frame("").select_seq(_groups_of(regex)).to_series().struct.unnest()
     if groups.columns == names:
         frame = groups
     else:
@@ -50,7 +61,7 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
         nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(text))
         frame = pl.DataFrame([groups[name] if name in there else nothing.alias(name) for name in names])
     if reading.always is not None:
-        always = frame[reading.always]
+        always = frame.get_column(reading.always)
         return frame, true_of(len(text)) if not always.null_count() else always.is_not_null()
     matched = frame.select(pl.any_horizontal(pl.all().is_not_null())).to_series()
     silent = (~matched).arg_true()
@@ -59,8 +70,8 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
     return frame, matched
 
 
-def one_by_one(text: pl.Series, reading: Reading, seconds: float) -> tuple[pl.DataFrame, pl.Series, pl.Series]:
-    """The same by a regex that only an engine that goes back can run, and a mask of texts that took too long."""
+def _one_by_one(text: pl.Series, reading: Reading, seconds: float) -> Found:
+    """The same by a regex that only an engine that goes back can run."""
     from kinglet.patterns.slow import search
 
     names = reading.groups
@@ -78,4 +89,4 @@ def one_by_one(text: pl.Series, reading: Reading, seconds: float) -> tuple[pl.Da
         for name in names:
             groups[name].append(match[name] if match is not None else None)
     frame = pl.DataFrame(groups, schema=dict.fromkeys(names, pl.String)) if names else pl.DataFrame(height=len(text))
-    return frame, pl.Series(matched, dtype=pl.Boolean), pl.Series(late, dtype=pl.Boolean)
+    return Found(frame, pl.Series(matched, dtype=pl.Boolean), pl.Series(late, dtype=pl.Boolean))

@@ -5,8 +5,7 @@ A column operation has its cost for each call; a log of hundreds of variants wou
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from itertools import accumulate
+from collections.abc import Hashable, Sequence
 from typing import NamedTuple
 
 import polars as pl
@@ -14,12 +13,12 @@ import polars as pl
 from kinglet.clock import notes
 from kinglet.clock.reading import INSTANT, Reference
 from kinglet.engine.convert import Faults, convert
-from kinglet.engine.groups import Group
+from kinglet.engine.groups import Group, joined
 from kinglet.engine.parsed import Part
 from kinglet.engine.plan import STAMP, STATES, FieldPlan, Plan
 from kinglet.engine.timing import Timing, dated_fields, nanoseconds, timing, zone_of
 
-_NO_FAULTS = pl.List(pl.String())
+_NO_FAULTS = pl.Series("faults", [[]], dtype=pl.List(pl.String()))
 _STATES = pl.Series("state", STATES, dtype=pl.Enum(STATES))
 
 
@@ -32,81 +31,124 @@ class Kept(NamedTuple):
     state: str
 
 
-def times_of(kept: Sequence[Kept], reference: Reference, zone: str | None) -> Timing:
-    """The times of all events, group after group; their plans have the same rules."""
-    plan, groups = kept[0].plan, [item.group for item in kept]
-    slots = {name for rule in plan.times for name in (rule.slot, rule.zone_slot) if name is not None}
-    frames = [
-        pl.DataFrame([group.columns["raw"].alias("#raw"), *(group.texts[n] for n in group.texts.columns if n in slots)])
-        for group in groups
+class Bundle(NamedTuple):
+    """Groups of events with the same columns and the same state, as one; members: each, and its place among all."""
+
+    group: Group
+    state: str
+    gone: str | None
+    """The slot of the envelope that is none of their fields, since their variants read it."""
+    members: list[tuple[int, Kept]]
+
+
+def bundled(kept: Sequence[Kept]) -> list[Bundle]:
+    """Groups put together where that is possible; a log of many variants has many groups, and few kinds of them."""
+    alike: dict[Hashable, list[tuple[int, Kept]]] = {}
+    for place, item in enumerate(kept):
+        alike.setdefault(_form(item), []).append((place, item))
+    return [
+        Bundle(joined([item.group for _, item in members]), members[0][1].state, _gone(members[0][1]), members)
+        for members in alike.values()
     ]
-    whole = frames[0] if len(frames) == 1 else pl.concat(frames, how="diagonal", rechunk=True)
-    return timing(plan, whole["#raw"], whole.drop("#raw"), _nearest(reference, groups), zone)
+
+
+def _form(item: Kept) -> Hashable:
+    """What groups have in common that can be one."""
+    group = item.group
+    # a type by its identity: to hash all that it consists of takes longer than to convert a few hundred texts
+    pending = tuple((field.name, id(field.type)) for field in group.pending)
+    columns = tuple(group.columns.schema.items())
+    faults = tuple(name for name, _ in group.faults)
+    return item.state, _gone(item), columns, tuple(group.texts.columns), pending, faults
+
+
+def _gone(item: Kept) -> str | None:
+    variant = item.plan.variants[item.variant] if item.variant is not None else None
+    return item.plan.body if variant is not None and variant.reads_body else None
+
+
+def times_of(plan: Plan, bundles: Sequence[Bundle], reference: Reference, zone: str | None) -> Timing:
+    """The times of all events, bundle after bundle; plan: one of those that read them, of which all have its rules."""
+    groups = [item.group for item in bundles]
+    slots = {name for rule in plan.times for name in (rule.slot, rule.zone_slot) if name is not None}
+    raw = _concat([group.columns.get_column("raw") for group in groups])
+    texts = [_everywhere(name, groups) for name in slots if any(name in group.texts.columns for group in groups)]
+    frame = pl.DataFrame(texts) if texts else pl.DataFrame(height=len(raw))
+    return timing(plan, raw, frame, _nearest(reference, groups), zone)
+
+
+def _everywhere(name: str, groups: Sequence[Group]) -> pl.Series:
+    """The text of a field in all groups, null in those that do not have it."""
+    nothing = pl.Series(name, [None], dtype=pl.String)
+    return _concat(
+        [
+            group.texts.get_column(name) if name in group.texts.columns else nothing.new_from_index(0, len(group.rows))
+            for group in groups
+        ]
+    )
 
 
 def _nearest(reference: Reference, groups: Sequence[Group]) -> Reference:
     if not isinstance(reference, pl.Series):
         return reference
-    return reference.gather(_concat([group.columns["#source"] for group in groups]))
+    return reference.gather(_concat([group.columns.get_column("#source") for group in groups]))
 
 
 def _concat(columns: Sequence[pl.Series]) -> pl.Series:
-    return columns[0] if len(columns) == 1 else pl.concat(columns, rechunk=True)
+    return columns[0].rechunk() if len(columns) == 1 else pl.concat(columns, rechunk=True)
 
 
-def rows_of(kept: Sequence[Kept]) -> pl.Series:
-    """The rows of the batch that all these events are, group after group."""
-    return _concat([item.group.rows for item in kept])
+def rows_of(bundles: Sequence[Bundle]) -> pl.Series:
+    """The rows of the batch that all these events are, bundle after bundle."""
+    return _concat([item.group.rows for item in bundles])
 
 
-def finish(kept: Sequence[Kept], times: Timing, reference: Reference, zone: str | None) -> list[Part]:
-    """A part for each group: fields with their types, times, faults and states. times: of all events."""
-    plan, groups = kept[0].plan, [item.group for item in kept]
+def finish(plan: Plan, bundles: Sequence[Bundle], times: Timing, reference: Reference, zone: str | None) -> list[Part]:
+    """A part for each group, in their order: fields with their types, times, faults and states.
+
+    times: of all events. plan: one of those that read them, of which all have its rules for times.
+    """
+    groups = [item.group for item in bundles]
     zones = {rule.field: zone_of(rule, zone) for rule in plan.times if rule.field is not None}
     times = times._replace(fields=dated_fields(times, zones))
     values, bad = _converted(groups, reference)
     timed = pl.DataFrame(_time_columns(plan, times, _nearest(reference, groups)))
     timed_names = set(timed.columns)
-    stamps = timed.get_columns()
     late = [*(fault for found in times.fields.values() for fault in found.faults), *_time_faults(plan, times)]
-    height = len(times.time)
-    no_faults = pl.Series("faults", [[]], dtype=_NO_FAULTS).new_from_index(0, height)
-    names = _names(kept)
-    same = {state: _STATES.slice(STATES.index(state), 1).new_from_index(0, height) for state in {i.state for i in kept}}
-    parts: list[Part] = []
-    starts = accumulate((len(group.rows) for group in groups), initial=0)
-    for item, value, wrong, start in zip(kept, values, bad, starts, strict=False):
+    parts: dict[int, Part] = {}
+    start = 0
+    for item, value, wrong in zip(bundles, values, bad, strict=True):
         group, height = item.group, len(item.group.rows)
         of_time = [(name, mask.slice(start, height)) for name, mask in late] if item.state != "unmatched" else []
         faults = [(name, mask) for name, mask in (*group.faults, *wrong, *of_time) if mask.any()]
-        states = same[item.state].slice(0, height)
+        states = _STATES.slice(STATES.index(item.state), 1).new_from_index(0, height)
         if faults and item.state == "complete":
             masks = pl.DataFrame([mask.alias(str(i)) for i, (_, mask) in enumerate(faults)])
             states = states.set(masks.select(pl.any_horizontal(pl.all())).to_series(), "partial")
-        variant = item.plan.variants[item.variant] if item.variant is not None else None
-        gone = timed_names.union(column.name for column in value)
-        if variant is not None and item.plan.body is not None and variant.reads_body:
-            gone.add(item.plan.body)
+        gone = {*timed_names, *(column.name for column in value), item.gone}
         own = [column for column in value if column.name not in timed_names]
         before = [column for column in group.columns.get_columns() if column.name not in gone]
-        lists = _fault_lists(faults) if faults else no_faults.slice(0, height)
-        after = [group.rows.alias("row"), states, lists, names.slice(start, height)]
-        frame = pl.DataFrame([*before, *own, *after, *(column.slice(start, height) for column in stamps)])
-        parts.append(Part(item.variant, frame))
-    return parts
+        lists = _fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
+        after = [group.rows.alias("row"), states, lists, _names(item.members)]
+        frame = pl.DataFrame([*before, *own, *after, *timed.slice(start, height).get_columns()])
+        start += height
+        at = 0
+        for place, member in item.members:
+            parts[place] = Part(member.variant, frame.slice(at, len(member.group.rows)))
+            at += len(member.group.rows)
+    return [parts[place] for place in sorted(parts)]
 
 
-def _names(kept: Sequence[Kept]) -> pl.Series:
+def _names(members: Sequence[tuple[int, Kept]]) -> pl.Series:
     """The name of each event's variant."""
+    kept = [item for _, item in members]
     names = [item.plan.variants[item.variant].name if item.variant is not None else None for item in kept]
-    heights = pl.Series([len(item.group.rows) for item in kept], dtype=pl.UInt32)
-    frame = pl.DataFrame({"variant": pl.Series(names, dtype=pl.String), "height": heights})
-    return frame.select(pl.col("variant").repeat_by("height").explode(empty_as_null=False)).to_series()
+    column = pl.Series("variant", names, dtype=pl.String)
+    return _concat([column.slice(i, 1).new_from_index(0, len(item.group.rows)) for i, item in enumerate(kept)])
 
 
 def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list[pl.Series]], list[Faults]]:
     """The values of each group's pending fields, and what is wrong with them; each field of all groups at once."""
-    # by a type's identity: to hash all that it consists of takes longer than to convert a few hundred texts
     members: dict[tuple[str, int], tuple[FieldPlan, list[int]]] = {}
     for i, group in enumerate(groups):
         for item in group.pending:
@@ -114,7 +156,7 @@ def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list
     values: list[dict[str, pl.Series]] = [{} for _ in groups]
     faults: list[dict[str, Faults]] = [{} for _ in groups]
     for item, places in members.values():
-        text = _concat([groups[i].texts[item.name] for i in places])
+        text = _concat([groups[i].texts.get_column(item.name) for i in places])
         moments = _nearest(reference, [groups[i] for i in places]) if item.type.value == "time" else reference
         frame, bad = convert(pl.DataFrame([text.alias(item.name)]), [item], moments)
         whole, start = frame[item.name], 0

@@ -6,24 +6,26 @@ import functools
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future
 from dataclasses import dataclass, replace
-from itertools import accumulate
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 import polars as pl
 
+from kinglet.clock.reading import Reference
+from kinglet.engine.asking import Asking, answered, together
 from kinglet.engine.choosing import Chooser, Claimed, by_contents, of_path
-from kinglet.engine.finishing import Kept, finish, times_of
+from kinglet.engine.finishing import Kept, bundled, finish, times_of
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STATES, Plan
-from kinglet.engine.running import Options, after_steps, parse_batch, read_events, reference_of
-from kinglet.engine.threads import Turn, in_turn, side_by_side
+from kinglet.engine.routing import slices
+from kinglet.engine.running import Options, after_steps, completed, parse_batch, read_events, reference_of
+from kinglet.engine.threads import Turn, in_turn
 from kinglet.engine.timing import needs_order
 from kinglet.raw.cutting import CutRule, EventBatch, cut
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
 
 if TYPE_CHECKING:
-    from kinglet.engine.settling import Memory
+    from kinglet.engine.settling import Memory, Placed
 
 T = TypeVar("T")
 NO_PARSER = "no-parser"
@@ -201,7 +203,8 @@ class Mixer:
         taken = [part.frame["row"] for _, parsed in found for part in parsed.parts]
         left = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
         if len(left):
-            found.append((len(plans.plans), _nobody(self._of(_some(batch, left), left, self.unclaimed, options, None))))
+            unread = _placed(parse_batch(self.unclaimed, _some(batch, left), options), left)
+            found.append((len(plans.plans), _nobody(unread)))
         return Mixed(tuple(parsed for _, parsed in found), batch.bytes_read)
 
     def _each(
@@ -209,63 +212,75 @@ class Mixer:
     ) -> Iterator[tuple[int, Parsed]]:
         """Each parser over the events for which it comes into question."""
         reference = options.at or reference_of(batch)
-        together: dict[int, list[tuple[int, Kept]]] = {}
-        pairs = pairs.sort("place", "row")
-        whole = _some(batch, pairs["row"])
-        runs = pairs["place"].rle().struct.unnest().rows()
-        starts = list(accumulate((length for length, _ in runs), initial=0))
+        order, runs = slices(pairs["place"])
+        all_rows = pairs["row"].gather(order)
+        whole = _some(batch, all_rows)
+        orders = [needs_order(plans.plans[number], options.zone) for number, _, _ in runs]
+        readers: list[Asking[list[Kept]]] = []
+        for (number, start, length), alone in zip(runs, orders, strict=True):
+            rows = pl.int_range(length, dtype=pl.UInt32, eager=True) if alone else all_rows.slice(start, length)
+            readers.append(read_events(plans.plans[number], _slice(whole, start, length), rows, reference))
+        read = answered(together(readers))
+        alike: dict[int, list[tuple[int, Kept]]] = {}
+        for (number, _, _), alone, some in zip(runs, orders, read, strict=True):
+            if not alone:
+                alike.setdefault(plans.same_times[number], []).extend((number, kept) for kept in some)
+        for members in alike.values():
+            yield from self._alike(batch, plans, members, options, reference)
+        for (number, start, length), alone, some in zip(runs, orders, read, strict=True):
+            if alone:
+                events = _slice(whole, start, length)
+                yield number, self._alone(events, all_rows.slice(start, length), plans, number, some, options, known)
 
-        def read(turn: int) -> Parsed | list[Kept]:
-            length, number = runs[turn]
-            rows, events = pairs["row"].slice(starts[turn], length), _slice(whole, starts[turn], length)
-            plan = plans.plans[number]
-            if needs_order(plan, options.zone):
-                return self._of(events, rows, plan, options, (known, number))
-            some = read_events(plan, events, reference)
-            return [kept._replace(group=kept.group._replace(rows=rows.gather(kept.group.rows))) for kept in some]
-
-        for (_, number), found in zip(runs, side_by_side(read, len(runs)), strict=True):
-            if isinstance(found, Parsed):
-                yield number, found
-                continue
-            for kept in found:
-                together.setdefault(plans.same_times[number], []).append((number, kept))
-        for members in together.values():
-            some = [kept for _, kept in members]
-            parts = finish(some, times_of(some, reference, options.zone), reference, options.zone)
-            of_plan: dict[int, list[Part]] = {}
-            for (number, _), part in zip(members, parts, strict=True):
-                of_plan.setdefault(number, []).append(part)
-            for number, own in of_plan.items():
-                plan = plans.plans[number]
-                yield number, Parsed(plan, batch.sources, after_steps(plan, own, reference), 0, reference)
-
-    def _of(
+    def _alike(
         self,
-        part: EventBatch,
-        rows: pl.Series,
-        plan: Plan,
+        batch: EventBatch,
+        plans: Plans,
+        members: Sequence[tuple[int, Kept]],
         options: Options,
-        memory: tuple[Memories, int] | None,
+        reference: Reference,
+    ) -> Iterator[tuple[int, Parsed]]:
+        """What plans with the same rules for times have read, each by the number of its plan."""
+        if not members:
+            return
+        shared, some = members[0][1].plan, bundled([kept for _, kept in members])
+        parts = finish(shared, some, times_of(shared, some, reference, options.zone), reference, options.zone)
+        of_plan: dict[int, list[Part]] = {}
+        for (number, _), part in zip(members, parts, strict=True):
+            of_plan.setdefault(number, []).append(part)
+        for number, own in of_plan.items():
+            plan = plans.plans[number]
+            yield number, Parsed(plan, batch.sources, after_steps(plan, own, reference), 0, reference)
+
+    def _alone(
+        self,
+        events: EventBatch,
+        rows: pl.Series,
+        plans: Plans,
+        number: int,
+        kept: Sequence[Kept],
+        options: Options,
+        known: Memories,
     ) -> Parsed:
-        """Some events of a batch by one parser; rows: where they stand in the batch."""
-        settled = None
-        if memory is not None and needs_order(plan, options.zone):
-            from kinglet.engine.settling import settle
+        """What a plan has read whose times need the order of the log; rows: where the events stand in the batch."""
+        from kinglet.engine.settling import settle
 
-            known, number = memory
+        plan = plans.plans[number]
 
-            def settled(parts: Any, of: Any, source_of: pl.Series) -> Any:
-                before = known.of(number)
-                result, after = settle(plan, parts, of, source_of, options.zone, options.at, before)
-                if number in known.after:
-                    known.after[number].set_result(after)
-                return result
+        def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
+            result, after = settle(plan, parts, of, source_of, options.zone, options.at, known.of(number))
+            if number in known.after:
+                known.after[number].set_result(after)
+            return result
 
-        parsed = parse_batch(plan, part, options, settled)
-        frames = [item.frame.with_columns(rows.gather(item.frame["row"]).alias("row")) for item in parsed.parts]
-        parts = [Part(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
-        return replace(parsed, parts=tuple(parts))
+        return _placed(completed(plan, events, kept, options, settled), rows)
+
+
+def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
+    """Some events of a batch; rows: where they stand in it."""
+    frames = [item.frame.with_columns(rows.gather(item.frame["row"]).alias("row")) for item in parsed.parts]
+    parts = [Part(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
+    return replace(parsed, parts=tuple(parts))
 
 
 def _some(batch: EventBatch, rows: pl.Series) -> EventBatch:

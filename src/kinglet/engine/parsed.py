@@ -39,9 +39,9 @@ class Parsed:
     def counts(self) -> dict[str, int]:
         """Events by state; the states add up to `events`."""
         found = dict.fromkeys(STATES, 0)
-        for part in self.parts:
-            for state, count in part.frame["state"].value_counts().iter_rows():
-                found[state] += count
+        if self.parts:
+            states = pl.concat([part.frame["state"] for part in self.parts])
+            found |= dict(states.value_counts().iter_rows())
         return {"events": sum(found.values()), **found}
 
     @functools.cached_property

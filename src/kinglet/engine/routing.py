@@ -6,7 +6,7 @@ there are tried, in their order.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 
 import polars as pl
 
@@ -92,16 +92,11 @@ def _with(lists: pl.Series, rows: pl.Series, values: pl.Series) -> pl.Series:
     return pl.concat([lists, values.rename(lists.name)]).gather(places)
 
 
-def slices(numbers: pl.Series) -> tuple[pl.Series, Iterator[tuple[int, int, int]]]:
-    """An order of rows in which equal numbers stand together, and of each number its start and its count."""
-    order = numbers.arg_sort(nulls_last=True)
-    counts = numbers.gather(order).rle().struct.unnest()
-
-    def each() -> Iterator[tuple[int, int, int]]:
-        start = 0
-        for length, number in counts.iter_rows():
-            if number is not None:
-                yield number, start, length
-            start += length
-
-    return order, each()
+def slices(numbers: pl.Series) -> tuple[pl.Series, list[tuple[int, int, int]]]:
+    """An order of rows in which equal numbers stand together, rows without one last; of each its start and count."""
+    rows = (
+        numbers.to_frame("number").with_row_index("row").group_by("number").agg("row").sort("number", nulls_last=True)
+    )
+    some = rows.with_columns(pl.col("row").list.len().alias("length"))
+    some = some.with_columns((pl.col("length").cum_sum() - pl.col("length")).alias("start"))
+    return rows["row"].explode(), some.drop_nulls("number").select("number", "start", "length").rows()

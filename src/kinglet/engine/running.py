@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, NamedTuple, TypeVar
 import polars as pl
 
 from kinglet.clock.reading import INSTANT, Reference
+from kinglet.engine.asking import Ask, Asking, answered, together
 from kinglet.engine.convert import convert
-from kinglet.engine.finishing import Kept, finish, rows_of, times_of
+from kinglet.engine.finishing import Kept, bundled, finish, rows_of, times_of
 from kinglet.engine.groups import Group, every, joined, near
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import MORE, Plan, Reading
@@ -42,37 +43,40 @@ Settled = Callable[[Sequence["Placed"], Sequence[Source], pl.Series], list["Plac
 def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settled | None = None) -> Parsed:
     """Parses one batch: envelope, kind, variants; then types, time and state; then steps."""
     reference = options.at or reference_of(batch)
-    kept = read_events(plan, batch, reference)
+    rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
+    return completed(plan, batch, answered(read_events(plan, batch, rows, reference)), options, settled)
+
+
+def completed(
+    plan: Plan, batch: EventBatch, kept: Sequence[Kept], options: Options, settled: Settled | None = None
+) -> Parsed:
+    """Events of a batch that were read, with all that is told at its end: types, time and state; then steps."""
+    reference = options.at or reference_of(batch)
     if not kept:
         return Parsed(plan, batch.sources, (), batch.bytes_read, reference)
-    times = times_of(kept, reference, options.zone)
+    bundles = bundled(kept)
+    times = times_of(plan, bundles, reference, options.zone)
     if settled is not None:
         from kinglet.engine.settling import Placed
 
         source_of = (
             batch.frame["#source"] if "#source" in batch.frame.columns else pl.zeros(len(batch), pl.UInt32, eager=True)
         )
-        times = settled([Placed(rows_of(kept), times)], batch.sources, source_of)[0].timing
-    parts = finish(kept, times, reference, options.zone)
+        times = settled([Placed(rows_of(bundles), times)], batch.sources, source_of)[0].timing
+    parts = finish(plan, bundles, times, reference, options.zone)
     return Parsed(plan, batch.sources, after_steps(plan, parts, reference), batch.bytes_read, reference)
 
 
-def read_events(plan: Plan, batch: EventBatch, reference: Reference) -> list[Kept]:
-    """The events of a batch by the variant that reads them, their fields still text."""
-    rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
+def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Asking[list[Kept]]:
+    """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
     start = Group(rows.alias("row"), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
     kept: list[Kept] = []
-    entered, outside = _envelope(plan, start, reference)
+    entered, outside = yield from _envelope(plan, start, reference)
     if outside is not None:
         outside = outside._replace(faults=[*outside.faults, ("no-match", every(outside))])
         kept.append(Kept(plan, None, outside, "unmatched"))
-    for group, candidates in _routes(plan, entered):
-        for index, matched, rest in _tried(plan, group, candidates, reference):
-            if matched is not None:
-                kept.append(Kept(plan, index, matched, "complete"))
-            if rest is not None:
-                kept.append(Kept(plan, None, *_leftover(plan, rest, candidates)))
-    return kept
+    readers = [_tried(plan, group, candidates, reference) for group, candidates in _routes(plan, entered)]
+    return kept + [item for some in (yield from together(readers)) for item in some]
 
 
 def after_steps(plan: Plan, parts: Sequence[Part], reference: Reference) -> tuple[Part, ...]:
@@ -92,28 +96,29 @@ def reference_of(batch: EventBatch) -> Reference:
     return pl.Series(moments, dtype=INSTANT)
 
 
-def _envelope(plan: Plan, group: Group, reference: Reference) -> tuple[Group | None, Group | None]:
+def _envelope(plan: Plan, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:
     if plan.envelope is None:
         return group, None
     now = frozenset(name for name in (plan.kind, plan.body, MORE) if name is not None)
-    inside, outside = _take(plan.envelope, group, group.columns["raw"], reference, now)
+    inside, outside = yield from _take(plan.envelope, group, group.columns.get_column("raw"), reference, now)
     if inside is not None:
         wanted = plan.texts_later.union(item.name for item in inside.pending)
-        texts = inside.texts.select(name for name in inside.texts.columns if name in wanted)
+        texts = pl.DataFrame([text for text in inside.texts.get_columns() if text.name in wanted])
         inside = inside._replace(texts=texts if texts.width else pl.DataFrame(height=len(inside.rows)))
     return inside, outside
 
 
 def _take(
     reading: Reading, group: Group, text: pl.Series, reference: Reference, now: frozenset[str] = frozenset()
-) -> tuple[Group | None, Group | None]:
+) -> Asking[tuple[Group | None, Group | None]]:
     """The events that a reading matches, with their fields, and those that it does not.
 
     Only the fields asked for `now` get their types now; the others at the end of the batch, which is quicker where many
     readings do.
     """
-    more = group.texts[MORE] if MORE in group.texts.columns else None
-    took = take_texts(reading, text, more)
+    more = group.texts.get_column(MORE) if MORE in group.texts.columns else None
+    (found,) = yield [Ask(text, reading)]
+    took = take_texts(reading, text, more, found)
     if took is None:
         return None, group
     hit, rest = group, None
@@ -132,61 +137,72 @@ def _take(
     return Group(hit.rows, columns, texts, faults, pending), rest
 
 
-def _tried(
-    plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference
-) -> Iterator[tuple[int, Group | None, Group | None]]:
+def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference) -> Asking[list[Kept]]:
     """The events that each candidate reads, then those that none does."""
     asked = in_question(plan, group.columns[plan.body or "raw"], candidates) if len(candidates) > FEW else None
-    if asked is None:
-        rest: Group | None = group
-        for index in candidates:
-            if rest is None:
-                return
-            matched, rest = _read(plan, index, rest, reference)
-            yield index, matched, None
-        yield -1, None, rest
-        return
+    if asked is not None:
+        return (yield from _tried_by_text(plan, group, candidates, asked, reference))
+    kept: list[Kept] = []
+    rest: Group | None = group
+    for index in candidates:
+        if rest is not None:
+            matched, rest = yield from _read(plan, index, rest, reference)
+            if matched is not None:
+                kept.append(Kept(plan, index, matched, "complete"))
+    if rest is not None:
+        kept.append(Kept(plan, None, *_leftover(plan, rest, candidates)))
+    return kept
+
+
+def _tried_by_text(
+    plan: Plan, group: Group, candidates: tuple[int, ...], asked: pl.Series, reference: Reference
+) -> Asking[list[Kept]]:
+    """The same, where each event is tried only by the candidates whose places are listed for it."""
+    kept: list[Kept] = []
     left = [group.where(asked.is_null())] if asked.null_count() else []
     waiting, places = (group, asked) if not left else (group.where(asked.is_not_null()), asked.drop_nulls())
     turn = 0
     while len(waiting.rows):
         order, slices_of = slices(places.list.get(turn, null_on_oob=True))
         waiting, places = waiting.gather(order), places.gather(order)
-        kept: list[tuple[Group, pl.Series]] = []
+        readers = [
+            _read(plan, candidates[place], waiting.slice(start, length), reference)
+            for place, start, length in slices_of
+        ]
+        others: list[tuple[Group, pl.Series]] = []
         used = 0
-        for place, start, length in slices_of:
-            part = waiting.slice(start, length)
-            matched, rest = _read(plan, candidates[place], part, reference)
-            yield candidates[place], matched, None
-            used = start + length
+        for (place, start, length), (matched, rest) in zip(slices_of, (yield from together(readers)), strict=True):
+            if matched is not None:
+                kept.append(Kept(plan, candidates[place], matched, "complete"))
             if rest is not None:
-                mask = part.rows.is_in(rest.rows.implode()) if matched is not None else None
                 lists = places.slice(start, length)
-                kept.append((rest, lists.filter(mask) if mask is not None else lists))
+                rows = waiting.rows.slice(start, length)
+                others.append((rest, lists if matched is None else lists.filter(rows.is_in(rest.rows.implode()))))
+            used = start + length
         if used < len(waiting.rows):
             left.append(waiting.slice(used, len(waiting.rows) - used))
-        if not kept:
+        if not others:
             break
-        waiting, places = joined([item for item, _ in kept]), pl.concat([lists for _, lists in kept])
+        waiting, places = joined([item for item, _ in others]), pl.concat([lists for _, lists in others])
         turn += 1
     if left:
-        yield -1, None, joined(left)
+        kept.append(Kept(plan, None, *_leftover(plan, joined(left), candidates)))
+    return kept
 
 
-def _read(plan: Plan, index: int, group: Group, reference: Reference) -> tuple[Group | None, Group | None]:
+def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:
     """The events that a variant reads, and the others."""
     variant = plan.variants[index]
     text = group.texts[variant.source] if variant.source is not None else group.columns[plan.body or "raw"]
-    return _take(variant.reading, group, text, reference)
+    return (yield from _take(variant.reading, group, text, reference))
 
 
-def _routes(plan: Plan, group: Group | None) -> Iterator[tuple[Group, tuple[int, ...]]]:
+def _routes(plan: Plan, group: Group | None) -> list[tuple[Group, tuple[int, ...]]]:
     """The events by the variants that come into question for them."""
     if group is None:
-        return
+        return []
     if plan.kind is None or not plan.routes:
-        yield group, plan.otherwise
-        return
+        return [(group, plan.otherwise)]
     candidates = list(dict.fromkeys((*plan.routes.values(), plan.otherwise)))
     numbers = {kind: candidates.index(route) for kind, route in plan.routes.items()}
     values = group.columns[plan.kind]
@@ -198,13 +214,10 @@ def _routes(plan: Plan, group: Group | None) -> Iterator[tuple[Group, tuple[int,
         return_dtype=pl.Int32,
     )
     if len(candidates) <= FEW:
-        for number in sorted(route.unique().to_list()):
-            yield group.where(route == number), candidates[number]
-        return
+        return [(group.where(route == number), candidates[number]) for number in sorted(route.unique().to_list())]
     order, slices_of = slices(route)
     group = group.gather(order)
-    for number, start, length in slices_of:
-        yield group.slice(start, length), candidates[number]
+    return [(group.slice(start, length), candidates[number]) for number, start, length in slices_of]
 
 
 def _leftover(plan: Plan, group: Group, candidates: tuple[int, ...]) -> tuple[Group, str]:

@@ -8,7 +8,7 @@ import polars as pl
 
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults, convert
-from kinglet.engine.extract import extract, one_by_one
+from kinglet.engine.extract import Found, extract
 from kinglet.engine.plan import Reading
 
 
@@ -37,18 +37,17 @@ def take(reading: Reading, text: pl.Series, reference: Reference) -> Took | None
     return took._replace(values=values, faults=[*took.faults, *bad])
 
 
-def take_texts(reading: Reading, text: pl.Series, more: pl.Series | None = None) -> Took | None:
+def take_texts(
+    reading: Reading, text: pl.Series, more: pl.Series | None = None, found: Found | None = None
+) -> Took | None:
     """What a reading takes from texts, as text; None where it matches none of them.
 
     A text for which a slow regex had too little time counts as matched, without values and with a fault.
-    more: of each text, keys that nothing named so far.
+    more: of each text, keys that nothing named so far. found: what its regexes find in the texts, where that is known.
     """
-    late: pl.Series | None = None
-    if reading.budget is not None:
-        texts, matched, late = one_by_one(text, reading, reading.budget)
+    texts, matched, late = found or extract(text, reading)
+    if late is not None:
         matched, late = matched | late, late if late.any() else None
-    else:
-        texts, matched = extract(text, reading)
     whole = None
     if reading.structures and reading.structures[0].source is None:
         from kinglet.extract.forms import read

@@ -17,17 +17,6 @@ Work = Callable[[EventBatch, "Turn | None", "Turn | None"], T]
 """Parses a batch; it takes what is known from the turn before and has to settle its own."""
 
 
-def side_by_side(work: Callable[[int], T], count: int) -> list[T]:
-    """What a piece of work gives for each number below a count, in order; the pieces are done on all processors."""
-    workers = min(os.cpu_count() or 1, count)
-    if workers < 2:
-        return [work(number) for number in range(count)]
-    shares = [range(first, count, workers) for first in range(workers)]
-    with ThreadPoolExecutor(workers, thread_name_prefix="kinglet-beside") as pool:
-        done = list(pool.map(lambda share: [work(number) for number in share], shares))
-    return [done[number % workers][number // workers] for number in range(count)]
-
-
 def in_turn(batches: Iterable[EventBatch | None], work: Work[T], workers: int | None, ordered: bool) -> Iterator[T]:
     """The results of batches, in order; a bounded number of them is in memory at a time.
 
