@@ -164,6 +164,7 @@ def variants(count: int, rounds: int) -> list[Row]:
     rows: list[Row] = []
     for name, way, some, most in (
         ("200 variants by kind", "kind", 200, 1.5),
+        ("200 variants by kind, no two alike", "unlike", 200, 1.5),
         ("200 variants by their text", "text", 200, 3),
         ("500 parsers", "parsers", 500, 3),
     ):

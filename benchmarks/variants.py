@@ -2,8 +2,9 @@
 
     python benchmarks/variants.py WAY VARIANTS EVENTS
 
-WAY is `kind`, where a number in the event tells which message it is, `text`, where only its words do, or `parsers`,
-where each message is one of a device of its own, which has a parser of its own.
+WAY is `kind`, where a number in the event tells which message it is, `unlike`, where it does so too and no two messages
+have the same words between their values, `text`, where only its words tell a message, or `parsers`, where each message
+is one of a device of its own, which has a parser of its own.
 """
 
 from __future__ import annotations
@@ -29,17 +30,22 @@ def message(number: int) -> str:
     return f"{' '.join(words)} changed"
 
 
+def between(way: str, number: int) -> tuple[str, str, str]:
+    """The words between the values of a message."""
+    if way != "unlike":
+        return "->", "by", "from"
+    return WORDS[number % 10], WORDS[number // 10 % 10], "from" if number < 100 else "via"
+
+
 def parser_file(way: str, variants: int) -> str:
     """A parser of so many variants."""
-    envelope = (
-        "{stamp:time} {unit:word} PMP/{code:int} {body:rest}"
-        if way == "kind"
-        else "{stamp:time} {unit:word} {body:rest}"
-    )
-    lines = [HEAD, TIME, f"envelope: '{envelope}'\n", "kind: code\n" if way == "kind" else "", "variants:\n"]
+    kinds = way in ("kind", "unlike")
+    envelope = f"{{stamp:time}} {{unit:word}} {'PMP/{code:int} ' if kinds else ''}{{body:rest}}"
+    lines = [HEAD, TIME, f"envelope: '{envelope}'\n", "kind: code\n" if kinds else "", "variants:\n"]
     for number in range(variants):
-        kind = f"    kind: {4000 + number}\n" if way == "kind" else ""
-        fields = f"{{old_{number % 7}:num}} -> {{new_{number % 7}:num}} by {{user:word}}[[ from {{client:ip}}]]"
+        kind = f"    kind: {4000 + number}\n" if kinds else ""
+        to, by, place = between(way, number)
+        fields = f"{{old_{number % 7}:num}} {to} {{new_{number % 7}:num}} {by} {{user:word}}[[ {place} {{client:ip}}]]"
         lines.append(f"  - name: v{number}\n{kind}    pattern: '{message(number)} {fields}'\n")
     return "".join(lines)
 
@@ -50,11 +56,11 @@ def log(way: str, variants: int, events: int) -> str:
     lines = []
     for i in range(events):
         number = chance.randrange(variants)
-        codes = {"kind": f"PMP/{4000 + number} ", "parsers": f"DEV{number}/{4000 + number} "}
-        code = codes.get(way, "")
-        place = f" from 192.0.2.{i % 250}" if i % 3 else ""
+        code = {"text": "", "parsers": f"DEV{number}/{4000 + number} "}.get(way, f"PMP/{4000 + number} ")
+        to, by, at = between(way, number)
+        place = f" {at} 192.0.2.{i % 250}" if i % 3 else ""
         stamp = f"2026-03-{1 + i // 86400 % 28:02}T{i // 3600 % 24:02}:{i // 60 % 60:02}:{i % 60:02}Z"
-        lines.append(f"{stamp} P0{i % 4} {code}{message(number)} {i % 90}.5 -> {i % 80}.5 by m.okoro{place}\n")
+        lines.append(f"{stamp} P0{i % 4} {code}{message(number)} {i % 90}.5 {to} {i % 80}.5 {by} m.okoro{place}\n")
     return "".join(lines)
 
 

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 import kinglet
 from kinglet.authoring.spans import spans
-from kinglet.patterns import atoms, beginnings, compiling, slots
+from kinglet.patterns import atoms, beginnings, compiling, openings, slots
 from kinglet.patterns.atoms import matching_prefix
 from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex, for_python
@@ -168,7 +168,7 @@ class Patterns(unittest.TestCase):
             self.assertEqual(offset, caught.exception.offset)
 
     def test_docstrings_tell_the_truth(self) -> None:
-        for module in (slots, atoms, beginnings):
+        for module in (slots, atoms, beginnings, openings):
             found = doctest.testmod(module)
             self.assertEqual((0, True), (found.failed, found.attempted > 0))
 
@@ -190,8 +190,10 @@ class Patterns(unittest.TestCase):
         self.assertEqual({key: event[key] for key in "abc" if event[key] is not None}, shown)
 
 
-OPTIONS = ("{a:word}", "{b:int}", " to ", "[[ from {c:ip}]]", "[[ x]]", "[[ at {d:text}[[ in {e:num}s]]]]", " - ", "[[ ]]", "[[{f} ]]",
-           " {g:text}", "[[ by {h:quoted}]]", " end")  # fmt: skip
+OPTIONS = (
+    "{a:word}", "{b:int}", " to ", "[[ from {c:ip}]]", "[[ x]]", "[[ at {d:text}[[ in {e:num}s]]]]", " - ", "[[ ]]",
+    "[[{f} ]]", " {g:text}", "[[ by {h:quoted}]]", " end",
+)  # fmt: skip
 SAID = ("k", "7", "to", "from", "192.0.2.1", "x", "at", "in", "2.5s", "-", "by", '"m n"', "end")
 
 
@@ -222,7 +224,26 @@ class Gaps(unittest.TestCase):
             next((match.groupdict() for match in (re.search(regex, text) for regex in regexes) if match), None)
             for regexes in (as_written, to_regexes(tokens, {}))
         ]
-        self.assertEqual(*found, (pieces, text))
+        self.assertEqual(found[0], found[1], (pieces, text))
+
+
+class Openings(unittest.TestCase):
+    def test_what_begins_so_and_goes_on_so_is_the_match_of_the_pattern(self) -> None:
+        for text in ("{a:word} pump", "pump started", " {n:int}", "[[pump ]]{n:int}"):
+            self.assertIsNone(openings.opening(parse(text), {}), text)
+        for pattern, begins in {
+            "tank{n:int}": "tank",
+            "a  b: {x:text}, {y:rest}": "a b:",
+            "a {b:word}[[ c]]": "a",
+        }.items():
+            found = openings.opening(parse(pattern), {})
+            assert found is not None
+            self.assertEqual(begins, found.text)
+            for tail in ("7", " k, l, m", " k", "k", "  k  c ", ", ", ""):
+                text = begins + tail
+                quick = re.search(to_regexes(parse(pattern), {})[0], text)
+                behind = re.search(found.regex, tail)
+                self.assertEqual(quick and quick.groupdict(), behind and behind.groupdict(), (pattern, text))
 
 
 class OwnTypes(unittest.TestCase):

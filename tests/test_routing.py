@@ -13,7 +13,8 @@ from unittest import mock
 import polars as pl
 
 import kinglet
-from kinglet.engine import running
+from kinglet.engine import build
+from kinglet.engine import reading as engine_reading
 from kinglet.engine.asking import Ask, Asking, answered, together
 from kinglet.engine.extract import extract
 from kinglet.engine.routing import in_question, piece_of, slices
@@ -70,11 +71,39 @@ class ManyVariants(unittest.TestCase):
             parser = kinglet.load(HEAD + front + rules + variants(40, chance, kinds=kinds))
             lines = raw(500, chance, kinds=kinds)
             routed = events(parser, lines)
-            with mock.patch.object(running, "FEW", 10**9):
+            with mock.patch.object(engine_reading, "FEW", 10**9):
                 plain = events(parser, lines)
             self.assertEqual(plain, routed, seed)
             self.assertGreater(len({event["variant"] for event in routed}), 8)
             self.assertIn("unmatched", {event["state"] for event in routed})
+
+    def test_variants_alike_are_read_as_if_each_were_read_alone(self) -> None:
+        for seed in range(6):
+            chance = random.Random(seed)
+            kinds = seed % 2 == 0
+            lines, some = [], []
+            tails = ("{n:int}[[ by {who:word}]]", "{n:int}[[ by {who:word}]]", "{n:int} of {size:num}", "{what:pairs}")
+            for number in range(30):
+                begin = " ".join(chance.sample(WORDS, chance.randrange(1, 3)))
+                kind = f"kind: {number % 11}, " if kinds and number % 5 else ""
+                lines.append(f"  - {{name: v{number}, {kind}pattern: '{begin} {chance.choice(tails)}'}}\n")
+                for _ in range(12):
+                    said = begin.replace(" ", chance.choice([" ", " ", "  ", "\t"]))
+                    end = chance.choice(["7", "7 by w", "7  by  w ", "x", "7 of 2.5", "7 of .", " 7", "a=1", ""])
+                    code = f"{chance.choice([number % 11, 99])} " if kinds else ""
+                    some.append(f"2026-03-03T22:10:41Z {code}{said}{chance.choice([' ', '  '])}{end}")
+            front = (
+                "envelope: '{stamp:time} " + ("{code:int} " if kinds else "") + "{body:rest}'\ntime: {from: stamp}\n"
+            )
+            text = HEAD + front + ("kind: code\n" if kinds else "") + "variants:\n" + "".join(lines)
+            parser = kinglet.load(text)
+            with mock.patch.object(build, "alike", lambda variants: tuple(range(len(variants)))):
+                alone = kinglet.load(text)
+            self.assertLess(len(set(parser.plan.alike)), 30)
+            chance.shuffle(some)
+            self.assertEqual(events(alone, some), events(parser, some), seed)
+            states = {event["state"] for event in events(parser, some)}
+            self.assertEqual({"complete", "partial"}, states)
 
     def test_what_a_variant_cannot_do_without(self) -> None:
         for regex, expected in {

@@ -17,6 +17,7 @@ from kinglet.definition import loading
 from kinglet.definition.document import Document, Path
 from kinglet.definition.schema import ParserFile, Variant
 from kinglet.engine import time_rules
+from kinglet.engine.alike import alike
 from kinglet.engine.plan import (
     BODY,
     MORE,
@@ -385,4 +386,5 @@ def _plan(work: _Build) -> Plan:
         unread=work.unread,
         steps=work.steps,
         ways=work.ways,
+        alike=alike(variants),
     )

@@ -23,12 +23,26 @@ _STATES = pl.Series("state", STATES, dtype=pl.Enum(STATES))
 
 
 class Kept(NamedTuple):
-    """Events that one variant of a plan reads, or none does, and their state but for what is wrong with values."""
+    """Events that variants of a plan read, or none does, and their state but for what is wrong with values.
+
+    runs: the variants, one after the other, and how many of the events each of them reads.
+    """
 
     plan: Plan
-    variant: int | None
+    runs: tuple[tuple[int | None, int], ...]
     group: Group
     state: str
+
+    @staticmethod
+    def of(plan: Plan, variant: int | None, group: Group, state: str) -> Kept:
+        """Events that one variant reads."""
+        return Kept(plan, ((variant, len(group.rows)),), group, state)
+
+    @property
+    def gone(self) -> str | None:
+        """The slot of the envelope that is none of the fields, since the variants read it."""
+        first = self.runs[0][0]
+        return self.plan.body if first is not None and self.plan.variants[first].reads_body else None
 
 
 class Bundle(NamedTuple):
@@ -47,7 +61,7 @@ def bundled(kept: Sequence[Kept]) -> list[Bundle]:
     for place, item in enumerate(kept):
         alike.setdefault(_form(item), []).append((place, item))
     return [
-        Bundle(joined([item.group for _, item in members]), members[0][1].state, _gone(members[0][1]), members)
+        Bundle(joined([item.group for _, item in members]), members[0][1].state, members[0][1].gone, members)
         for members in alike.values()
     ]
 
@@ -59,12 +73,7 @@ def _form(item: Kept) -> Hashable:
     pending = tuple((field.name, id(field.type)) for field in group.pending)
     columns = tuple(group.columns.schema.items())
     faults = tuple(name for name, _ in group.faults)
-    return item.state, _gone(item), columns, tuple(group.texts.columns), pending, faults
-
-
-def _gone(item: Kept) -> str | None:
-    variant = item.plan.variants[item.variant] if item.variant is not None else None
-    return item.plan.body if variant is not None and variant.reads_body else None
+    return item.state, item.gone, columns, tuple(group.texts.columns), pending, faults
 
 
 def times_of(plan: Plan, bundles: Sequence[Bundle], reference: Reference, zone: str | None) -> Timing:
@@ -103,8 +112,10 @@ def rows_of(bundles: Sequence[Bundle]) -> pl.Series:
     return _concat([item.group.rows for item in bundles])
 
 
-def finish(plan: Plan, bundles: Sequence[Bundle], times: Timing, reference: Reference, zone: str | None) -> list[Part]:
-    """A part for each group, in their order: fields with their types, times, faults and states.
+def finish(
+    plan: Plan, bundles: Sequence[Bundle], times: Timing, reference: Reference, zone: str | None
+) -> list[list[Part]]:
+    """For all that was put together in bundles, in its order, a part for each variant: fields, times, faults, states.
 
     times: of all events. plan: one of those that read them, of which all have its rules for times.
     """
@@ -115,7 +126,7 @@ def finish(plan: Plan, bundles: Sequence[Bundle], times: Timing, reference: Refe
     timed = pl.DataFrame(_time_columns(plan, times, _nearest(reference, groups)))
     timed_names = set(timed.columns)
     late = [*(fault for found in times.fields.values() for fault in found.faults), *_time_faults(plan, times)]
-    parts: dict[int, Part] = {}
+    parts: dict[int, list[Part]] = {}
     start = 0
     for item, value, wrong in zip(bundles, values, bad, strict=True):
         group, height = item.group, len(item.group.rows)
@@ -134,17 +145,18 @@ def finish(plan: Plan, bundles: Sequence[Bundle], times: Timing, reference: Refe
         start += height
         at = 0
         for place, member in item.members:
-            parts[place] = Part(member.variant, frame.slice(at, len(member.group.rows)))
-            at += len(member.group.rows)
+            parts[place] = []
+            for variant, count in member.runs:
+                parts[place].append(Part(variant, frame.slice(at, count)))
+                at += count
     return [parts[place] for place in sorted(parts)]
 
 
 def _names(members: Sequence[tuple[int, Kept]]) -> pl.Series:
     """The name of each event's variant."""
-    kept = [item for _, item in members]
-    names = [item.plan.variants[item.variant].name if item.variant is not None else None for item in kept]
-    column = pl.Series("variant", names, dtype=pl.String)
-    return _concat([column.slice(i, 1).new_from_index(0, len(item.group.rows)) for i, item in enumerate(kept)])
+    runs = [(item.plan.variants[i].name if i is not None else None, n) for _, item in members for i, n in item.runs]
+    column = pl.Series("variant", [name for name, _ in runs], dtype=pl.String)
+    return _concat([column.slice(i, 1).new_from_index(0, count) for i, (_, count) in enumerate(runs)])
 
 
 def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list[pl.Series]], list[Faults]]:

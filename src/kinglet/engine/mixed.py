@@ -16,8 +16,9 @@ from kinglet.engine.choosing import Chooser, Claimed, by_contents, of_path
 from kinglet.engine.finishing import Kept, bundled, finish, times_of
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STATES, Plan
+from kinglet.engine.reading import read_events
 from kinglet.engine.routing import slices
-from kinglet.engine.running import Options, after_steps, completed, parse_batch, read_events, reference_of
+from kinglet.engine.running import Options, after_steps, completed, parse_batch, reference_of
 from kinglet.engine.threads import Turn, in_turn
 from kinglet.engine.timing import needs_order
 from kinglet.raw.cutting import CutRule, EventBatch, cut
@@ -246,8 +247,8 @@ class Mixer:
         shared, some = members[0][1].plan, bundled([kept for _, kept in members])
         parts = finish(shared, some, times_of(shared, some, reference, options.zone), reference, options.zone)
         of_plan: dict[int, list[Part]] = {}
-        for (number, _), part in zip(members, parts, strict=True):
-            of_plan.setdefault(number, []).append(part)
+        for (number, _), own in zip(members, parts, strict=True):
+            of_plan.setdefault(number, []).extend(own)
         for number, own in of_plan.items():
             plan = plans.plans[number]
             yield number, Parsed(plan, batch.sources, after_steps(plan, own, reference), 0, reference)

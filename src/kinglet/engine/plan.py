@@ -20,6 +20,7 @@ from kinglet.raw.cutting import CutRule
 
 if TYPE_CHECKING:
     from kinglet.extract.forms import Structure
+    from kinglet.patterns.openings import Opening
     from kinglet.steps.plan import StepPlan
 
 RESERVED = (
@@ -115,11 +116,18 @@ class Reading(NamedTuple):
     onward: tuple[str, ...] = ()
     budget: float | None = None
     """Seconds for each event, where the regex is one that needs them."""
+    opening: Opening | None = None
+    """The fixed text that a pattern begins with, and the regex of what follows it."""
 
     @property
     def groups(self) -> list[str]:
         """The groups whose text is taken."""
         return [*(item.name for item in self.fields), *(ONWARD + name for name in self.onward)]
+
+    @property
+    def behind_opening(self) -> Reading:
+        """The reading of what follows the opening."""
+        return self if self.opening is None else self._replace(regexes=(self.opening.regex,), opening=None)
 
     @property
     def every_field(self) -> tuple[FieldPlan, ...]:
@@ -201,6 +209,8 @@ class Plan(NamedTuple):
     steps: tuple[StepPlan, ...] = ()
     ways: Mapping[str, pl.DataType] = MappingProxyType({})
     """The fields that there are at any time before, between or after steps."""
+    alike: tuple[int, ...] = ()
+    """A number for each variant, the same for those that differ in nothing but the text they open with."""
 
     @property
     def texts_later(self) -> frozenset[str]:

@@ -15,6 +15,7 @@ from kinglet.engine.syslog import HEADS
 from kinglet.errors import Problem, did_you_mean
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.dialect import RegexError, check_regex
+from kinglet.patterns.openings import opening
 from kinglet.patterns.slots import Optional, PatternError, Slot, Token, parse, slots
 from kinglet.patterns.slow import BUDGET, why_slow
 from kinglet.patterns.types import STRUCTURES, TYPES, SlotType
@@ -277,4 +278,5 @@ def _of_tokens(work: Context, tokens: tuple[Token, ...], onward: Collection[str]
         fixed[0].name if fixed else None,
         {slot.name: slot.source for slot in found if slot.name},
         onward=some,
+        opening=opening(tokens, shapes, work.types) if fixed and not some else None,
     )
