@@ -5,6 +5,7 @@ from __future__ import annotations
 import doctest
 import re
 import unittest
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
@@ -120,10 +121,17 @@ TYPED: list[tuple[str, str, Any]] = [
     ("mac", "0000.5e00.530a", "0000.5e00.530a"),
     ("mac", "00:00:5e", "no match"),
     ("host", "quay-2.sandwick.example", "quay-2.sandwick.example"),
+    ("host", "_tide.quay.example.", "_tide.quay.example."),
+    ("host", "2001:db8::14", "2001:db8::14"),
+    ("host", "quay..example", None),
+    ("host", "-quay.example", None),
+    ("host", f"{'q' * 64}.example", None),
+    ("host", "quay-2:8443", None),
     ("url", "https://tide.marram.example/now?x=1", "https://tide.marram.example/now?x=1"),
     ("url", "tide.marram.example", None),
     ("email", "quay@marram.example", "quay@marram.example"),
     ("email", "quay", "no match"),
+    ("email", "quay@marram..example", None),
     ("uuid", "0f1c2d3e-0000-4000-8000-00000000002a", "0f1c2d3e-0000-4000-8000-00000000002a"),
     ("path", "/srv/manifests/7.json", "/srv/manifests/7.json"),
     ("time", "2026-03-03T22:10:41Z", "2026-03-03 22:10:41+00:00"),
@@ -155,6 +163,15 @@ class Patterns(unittest.TestCase):
             with self.subTest(kind=kind.name):
                 result = kinglet.load(with_pattern(f"x {{v:{kind.name}}}")).parse([f"x {kind.example}"])
                 self.assertEqual(1, result.counts["complete"])
+
+    def test_the_documents_show_the_regex_of_every_type(self) -> None:
+        page = (Path(__file__).parent.parent / "docs" / "parser-file.md").read_text(encoding="utf-8")
+        section = page.split("### The regex of each type\n")[1].split("\n#")[0]
+        shown = dict(re.findall(r"^\| `(\w+)` \| `` ?(.+?) ?`` \|", section, re.MULTILINE))
+        for kind in TYPES.values():
+            written = shown.get(kind.name, "").replace("\\|", "|")
+            open_ = f"[^{kind.stops}]+" if kind.stops else ".*?"
+            self.assertEqual(kind.shape or {"time": ""}.get(kind.name, open_), written, kind.name)
 
     def test_a_long_reading_is_tried_where_the_short_one_fails(self) -> None:
         lines = ['"plain" 1', '"with "quotes" inside" 2', '"" 3']

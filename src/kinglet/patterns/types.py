@@ -28,6 +28,9 @@ _IPV6 = (
     + ")(?:%[0-9A-Za-z_.-]+)?"
 )
 
+_LABEL = "[0-9A-Za-z_](?:[0-9A-Za-z_-]{0,61}[0-9A-Za-z_])?"
+_NAME = rf"{_LABEL}(?:\.{_LABEL})*"
+
 Value = Literal["text", "int", "float", "bool", "time"]
 
 
@@ -105,7 +108,13 @@ _TABLE = (
         "00:00:5e:00:53:0a",
         "(?:[0-9A-Fa-f]{2}(?:[:-][0-9A-Fa-f]{2}){5}|[0-9A-Fa-f]{4}(?:[.][0-9A-Fa-f]{4}){2})",
     ),
-    SlotType("host", "a host name or address", "quay-2.sandwick.example", "[0-9A-Za-z_.:-]+"),
+    SlotType(
+        "host",
+        "a host name (RFC 1123, and with `_`) or an address",
+        "quay-2.sandwick.example",
+        "[0-9A-Za-z_.:-]+",
+        valid=rf"(?:{_NAME}\.?|{_IPV6})",
+    ),
     SlotType("port", "a port, 0 to 65535", "8443", "[0-9]+", "int", low=0, high=65535),
     SlotType("path", "a file path without blanks", "/srv/manifests/7.json", "", stops=r"\x09-\x0d "),
     SlotType(
@@ -116,7 +125,13 @@ _TABLE = (
         stops=r"\x09-\x0d ",
         valid=r"[A-Za-z][A-Za-z0-9+.-]*:\S+",
     ),
-    SlotType("email", "an e-mail address", "quay@marram.example", r"[^\x09-\x0d @<>]+@[0-9A-Za-z.-]+"),
+    SlotType(
+        "email",
+        "an e-mail address",
+        "quay@marram.example",
+        r"[^\x09-\x0d @<>]+@[0-9A-Za-z.-]+",
+        valid=rf"[^@]+@{_NAME}",
+    ),
     SlotType(
         "uuid",
         "a UUID (RFC 9562)",
