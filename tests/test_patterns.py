@@ -179,7 +179,16 @@ class Patterns(unittest.TestCase):
         self.assertEqual(["plain", 'with "quotes" inside', ""], [item and item["a"] for item in found])
 
     def test_errors_point_at_the_character(self) -> None:
-        for pattern, offset in {"a {b": 2, "a } b": 2, "{a:int:b}": 0, "{}": 0, "a [[b": 2, "{1a:int}": 0}.items():
+        for pattern, offset in {
+            "a {b": 2,
+            "a } b": 2,
+            "{a:int:b}": 0,
+            "{}": 0,
+            "a [[b": 2,
+            "a [[[[b]]]]": 2,
+            "a[[]]": 1,
+            "{1a:int}": 0,
+        }.items():
             with self.subTest(pattern=pattern), self.assertRaises(PatternError) as caught:
                 parse(pattern)
             self.assertEqual(offset, caught.exception.offset)

@@ -212,7 +212,8 @@ def _summary(counts: dict[str, int], dropped: dict[str, int], output: str, secon
         states += " (" + ", ".join(f"{reason} {count:,}" for reason, count in dropped.items()) + ")"
     target = "standard output" if output == "-" else output
     written = counts["events"] - counts["dropped"]
-    events = f"{written:,} of {counts['events']:,} events" if written < counts["events"] else f"{written:,} events"
+    noun = "event" if counts["events"] == 1 else "events"
+    events = f"{written:,} of {counts['events']:,} {noun}" if written < counts["events"] else f"{written:,} {noun}"
     out.print(Text(f"{events} to {target} in {seconds:.2f} s: {states}"))
     if counts["complete"] < counts["events"] and out.is_terminal:
         out.print(coverage_bar(counts, state_colours(out), min(out.width - 2, 76)))

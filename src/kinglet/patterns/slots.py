@@ -101,6 +101,9 @@ def parse(text: str) -> tuple[Token, ...]:
                     literal("]" * (run - 2 * closes), position)
                 for _ in range(closes):
                     tokens, offset = open_lists.pop()
+                    if not tokens or (len(tokens) == 1 and isinstance(tokens[0], Optional)):
+                        message = "an optional part that holds nothing" + (" but another" if tokens else "")
+                        raise PatternError(message, "for an optional part in brackets write `[[[ … ]]]`", offset)
                     open_lists[-1][0].append(Optional(tuple(tokens), offset))
             position += run
         else:
