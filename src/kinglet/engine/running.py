@@ -33,7 +33,7 @@ class Options(NamedTuple):
 
 
 T = TypeVar("T")
-_MOST_LARGER = 12
+_MOST_LARGER = 8
 Settled = Callable[[Sequence["Placed"], Sequence[Source], pl.Series], list["Placed"]]
 """Settles the times of a batch by what is known of the batches before."""
 
