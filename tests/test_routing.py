@@ -77,6 +77,12 @@ class ManyVariants(unittest.TestCase):
             self.assertGreater(len({event["variant"] for event in routed}), 8)
             self.assertIn("unmatched", {event["state"] for event in routed})
 
+    def test_events_that_no_variant_reads_keep_their_order(self) -> None:
+        some = "".join(f"  - {{name: v{word}, pattern: '{word} {{n:int}}'}}\n" for word in WORDS)
+        parser = kinglet.load(HEAD + "variants:\n" + some)
+        lines = [f"{word} {end}" for word in (*reversed(WORDS), *WORDS) for end in "xy"]
+        self.assertEqual(lines, parser.parse(lines).events["raw"].to_list())
+
     def test_variants_alike_are_read_as_if_each_were_read_alone(self) -> None:
         for seed in range(6):
             chance = random.Random(seed)

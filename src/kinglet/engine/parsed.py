@@ -89,9 +89,8 @@ class Parsed:
 
     def in_order(self, frames: list[pl.DataFrame]) -> pl.DataFrame:
         """Frames of the parts, each with `row`, put together again as the events stood in the log."""
-        if len(frames) == 1:
-            return frames[0].drop("row")
-        return pl.concat(frames, how="diagonal").sort("row").drop("row")
+        whole = frames[0] if len(frames) == 1 else pl.concat(frames, how="diagonal")
+        return (whole if whole["row"].is_sorted() else whole.sort("row")).drop("row")
 
     def events(self) -> pl.DataFrame:
         """All events as one frame with the columns of `Plan.schema`."""
