@@ -6,6 +6,7 @@ import json
 import subprocess
 import sys
 import unittest
+from pathlib import Path
 
 import polars as pl
 
@@ -141,6 +142,16 @@ class Explain(WithPump):
         one = kinglet("explain", "pump.yaml", "--variant", "pump-state").out
         self.assertTrue(one.strip().startswith("pump-state"))
         self.assertNotIn("setpoint", one)
+
+    def test_it_says_what_is_read_as_one(self) -> None:
+        head, _, rest = Path("pump.yaml").read_text().partition("variants:\n")
+        more = "".join(
+            f"  - {{name: {v}, kind: {i}, pattern: 'lamp {v} by {{who:word}}'}}\n" for i, v in enumerate("abcde")
+        )
+        Path("lamps.yaml").write_text(f"{head}variants:\n{more}{rest}")
+        shown = kinglet("explain", "lamps.yaml").out
+        self.assertIn("linear time, together with b, c, d and 1 more, which open with other text", shown)
+        self.assertEqual(5, shown.count(", which open with other text"))
 
     def test_the_regexes_are_whole_and_those_that_run(self) -> None:
         found = kinglet("explain", "pump.yaml", "--json").json()

@@ -8,7 +8,8 @@ import polars as pl
 from pydantic import BaseModel
 
 from kinglet.definition.schema import Variant
-from kinglet.engine.plan import DTYPES, Reading, TimeRulePlan
+from kinglet.engine.plan import DTYPES, Plan, Reading, TimeRulePlan
+from kinglet.engine.routing import FEW
 from kinglet.model.mapping import whole
 from kinglet.model.schema import load_model
 from kinglet.parser import Parser
@@ -35,7 +36,7 @@ class Explanation(NamedTuple):
 
     form: `pattern`, `regex`, `json`, `pairs`, `delimited` or `nothing`; written: as the parser file has it. regexes:
     tried in order. literals: text that stands in every match. least, most: characters of a match, None without an end.
-    engine: what runs it.
+    engine: what runs it. as_one_with: variants that are the same behind the text they open with.
     """
 
     name: str
@@ -49,6 +50,7 @@ class Explanation(NamedTuple):
     fields: tuple[FieldNote, ...]
     kinds: tuple[str | int, ...] = ()
     mapped: str = ""
+    as_one_with: tuple[str, ...] = ()
 
 
 class StepNote(NamedTuple):
@@ -87,8 +89,8 @@ def explain(parser: Parser) -> Overview:
         written = given if isinstance(given, str) else given.pattern or given.regex or ""
         envelope = _explained("envelope", form, written, plan.envelope)
     variants = tuple(
-        _of_variant(parser, variant, compiled.reading)
-        for variant, compiled in zip(definition.variants, plan.variants, strict=True)
+        _of_variant(parser, variant, compiled.reading)._replace(as_one_with=_alike(plan, i))
+        for i, (variant, compiled) in enumerate(zip(definition.variants, plan.variants, strict=True))
     )
     rules = definition.events.rules
     events = ", ".join(name if value is True else f"{name}: {value}" for name, value in rules.items()) or "line"
@@ -97,6 +99,15 @@ def explain(parser: Parser) -> Overview:
         plan.parser, plan.version, definition.about, events, times, plan.kind, plan.body, envelope, variants,
         tuple(_of_step(number, step) for number, step in enumerate(definition.steps, 1)),
     )  # fmt: skip
+
+
+def _alike(plan: Plan, place: int) -> tuple[str, ...]:
+    """The other variants that the same regex reads behind the text that each opens with."""
+    if not plan.routes and len(plan.variants) <= FEW:  # tried one after the other
+        return ()
+    return tuple(
+        variant.name for i, variant in enumerate(plan.variants) if i != place and plan.alike[i] == plan.alike[place]
+    )
 
 
 def _of_step(number: int, step: Step) -> StepNote:

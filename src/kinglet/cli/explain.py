@@ -108,6 +108,18 @@ def _render(out: Console, item: Explanation) -> None:
         _line(out, name, text)
 
 
+_MOST_NAMED = 3
+
+
+def _as_one(item: Explanation) -> str:
+    """The variants that are read together with this one."""
+    if not item.as_one_with:
+        return ""
+    more = len(item.as_one_with) - _MOST_NAMED
+    names = ", ".join(item.as_one_with[:_MOST_NAMED]) + (f" and {more:,} more" if more > 0 else "")
+    return f", together with {names}, which open with other text"
+
+
 def _lines(item: Explanation) -> Iterator[tuple[str, str]]:
     if item.form == "pattern":
         yield "pattern", item.written
@@ -129,7 +141,7 @@ def _lines(item: Explanation) -> Iterator[tuple[str, str]]:
         if item.least == item.most
         else (f"{least} characters or more" if item.most is None else f"{least} to {item.most:,} characters"),
     )
-    yield "engine", item.engine
+    yield "engine", item.engine + _as_one(item)
     yield "fields", _fields(item)
     if item.mapped:
         yield "model", item.mapped
