@@ -178,6 +178,9 @@ class Patterns(unittest.TestCase):
         found = read('"{a:text}" {n:int}', *lines)
         self.assertEqual(["plain", 'with "quotes" inside', ""], [item and item["a"] for item in found])
 
+    def test_the_long_reading_of_what_keeps_nothing(self) -> None:
+        self.assertEqual([{}, {}, None], read('"{:text}" {:int}', '"he said "no"" 4', '"k" 3', '"k" x'))
+
     def test_errors_point_at_the_character(self) -> None:
         for pattern, offset in {
             "a {b": 2,

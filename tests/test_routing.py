@@ -13,8 +13,7 @@ from unittest import mock
 import polars as pl
 
 import kinglet
-from kinglet.engine import build
-from kinglet.engine import reading as engine_reading
+from kinglet.engine import build, trying
 from kinglet.engine.asking import Ask, Asking, answered, together
 from kinglet.engine.extract import extract
 from kinglet.engine.routing import in_question, piece_of, slices
@@ -71,7 +70,7 @@ class ManyVariants(unittest.TestCase):
             parser = kinglet.load(HEAD + front + rules + variants(40, chance, kinds=kinds))
             lines = raw(500, chance, kinds=kinds)
             routed = events(parser, lines)
-            with mock.patch.object(engine_reading, "FEW", 10**9):
+            with mock.patch.object(trying, "FEW", 10**9):
                 plain = events(parser, lines)
             self.assertEqual(plain, routed, seed)
             self.assertGreater(len({event["variant"] for event in routed}), 8)

@@ -6,6 +6,7 @@ from collections.abc import Hashable, Sequence
 
 import polars as pl
 
+from kinglet.engine.masks import repeated
 from kinglet.engine.plan import VariantPlan
 
 _BEHIND = (
@@ -30,6 +31,5 @@ def _form(variant: VariantPlan) -> Hashable:
 
 def behind_openings(text: pl.Series, openings: Sequence[str], counts: Sequence[int]) -> pl.Series:
     """What follows its opening in each text, null where it begins otherwise; counts: how many have the same opening."""
-    each = pl.DataFrame({"opening": openings, "count": pl.Series(counts, dtype=pl.UInt32)})
-    repeated = each.select(pl.col("opening").repeat_by("count").explode()).to_series()
-    return pl.DataFrame([text.alias("text"), repeated]).select_seq(_BEHIND).to_series()
+    opening = repeated(pl.Series("opening", openings, dtype=pl.String), counts)
+    return pl.DataFrame([text.alias("text"), opening]).select_seq(_BEHIND).to_series()

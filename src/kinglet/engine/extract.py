@@ -38,7 +38,7 @@ def extract(text: pl.Series, reading: Reading) -> Found:
             break
         groups, more = _by_regex(text.gather(rows), reading, regex)
         if more.any():
-            frame = pl.DataFrame([frame[name].scatter(rows, groups[name]) for name in frame.columns])
+            frame = frame.with_columns(frame[name].scatter(rows, groups[name]) for name in frame.columns)
             matched = matched.scatter(rows, more)
     return Found(frame, matched)
 

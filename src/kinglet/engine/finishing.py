@@ -14,6 +14,7 @@ from kinglet.clock import notes
 from kinglet.clock.reading import INSTANT, Reference
 from kinglet.engine.convert import Faults, convert
 from kinglet.engine.groups import Group, joined
+from kinglet.engine.masks import repeated
 from kinglet.engine.parsed import Part
 from kinglet.engine.plan import STAMP, STATES, FieldPlan, Plan
 from kinglet.engine.timing import Timing, dated_fields, nanoseconds, timing, zone_of
@@ -57,12 +58,12 @@ class Bundle(NamedTuple):
 
 def bundled(kept: Sequence[Kept]) -> list[Bundle]:
     """Groups put together where that is possible; a log of many variants has many groups, and few kinds of them."""
-    alike: dict[Hashable, list[tuple[int, Kept]]] = {}
+    by_form: dict[Hashable, list[tuple[int, Kept]]] = {}
     for place, item in enumerate(kept):
-        alike.setdefault(_form(item), []).append((place, item))
+        by_form.setdefault(_form(item), []).append((place, item))
     return [
         Bundle(joined([item.group for _, item in members]), members[0][1].state, members[0][1].gone, members)
-        for members in alike.values()
+        for members in by_form.values()
     ]
 
 
@@ -155,8 +156,7 @@ def finish(
 def _names(members: Sequence[tuple[int, Kept]]) -> pl.Series:
     """The name of each event's variant."""
     runs = [(item.plan.variants[i].name if i is not None else None, n) for _, item in members for i, n in item.runs]
-    column = pl.Series("variant", [name for name, _ in runs], dtype=pl.String)
-    return _concat([column.slice(i, 1).new_from_index(0, count) for i, (_, count) in enumerate(runs)])
+    return repeated(pl.Series("variant", [name for name, _ in runs], dtype=pl.String), [count for _, count in runs])
 
 
 def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list[pl.Series]], list[Faults]]:

@@ -16,11 +16,11 @@ from kinglet.engine.choosing import Chooser, Claimed, by_contents, of_path
 from kinglet.engine.finishing import Kept, bundled, finish, times_of
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import STATES, Plan
-from kinglet.engine.reading import read_events
 from kinglet.engine.routing import slices
 from kinglet.engine.running import Options, after_steps, completed, parse_batch, reference_of
 from kinglet.engine.threads import Turn, in_turn
 from kinglet.engine.timing import needs_order
+from kinglet.engine.trying import read_events
 from kinglet.raw.cutting import CutRule, EventBatch, cut
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source
@@ -222,18 +222,18 @@ class Mixer:
             rows = pl.int_range(length, dtype=pl.UInt32, eager=True) if alone else all_rows.slice(start, length)
             readers.append(read_events(plans.plans[number], _slice(whole, start, length), rows, reference))
         read = answered(together(readers))
-        alike: dict[int, list[tuple[int, Kept]]] = {}
+        shared: dict[int, list[tuple[int, Kept]]] = {}
         for (number, _, _), alone, some in zip(runs, orders, read, strict=True):
             if not alone:
-                alike.setdefault(plans.same_times[number], []).extend((number, kept) for kept in some)
-        for members in alike.values():
-            yield from self._alike(batch, plans, members, options, reference)
+                shared.setdefault(plans.same_times[number], []).extend((number, kept) for kept in some)
+        for members in shared.values():
+            yield from self._same_times(batch, plans, members, options, reference)
         for (number, start, length), alone, some in zip(runs, orders, read, strict=True):
             if alone:
                 events = _slice(whole, start, length)
                 yield number, self._alone(events, all_rows.slice(start, length), plans, number, some, options, known)
 
-    def _alike(
+    def _same_times(
         self,
         batch: EventBatch,
         plans: Plans,

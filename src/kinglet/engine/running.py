@@ -13,10 +13,10 @@ from kinglet.engine.asking import answered
 from kinglet.engine.finishing import Kept, bundled, finish, rows_of, times_of
 from kinglet.engine.parsed import Parsed, Part
 from kinglet.engine.plan import Plan
-from kinglet.engine.reading import read_events
 from kinglet.engine.routing import FEW
 from kinglet.engine.threads import Turn, in_turn
 from kinglet.engine.timing import needs_order
+from kinglet.engine.trying import read_events
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.joining import cut_all
 from kinglet.raw.sources import Source

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import functools
-import importlib
 import re
-import warnings
 from typing import Any, NamedTuple
 
-_parser: Any = importlib.import_module("re._parser")
+from kinglet.patterns.trees import tree_of
+
 _ASCII = 128
 BEYOND = _ASCII
 """Stands for all characters beyond ASCII."""
@@ -29,9 +28,7 @@ def beginnings(regex: str) -> Beginnings:
     >>> "".join(map(chr, sorted(beginnings("(?:0[xX])?[0-3]+|-").chars)))
     '-0123'
     """
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        tree = _parser.parse(regex)
+    tree = tree_of(regex)
     if tree.state.flags & re.IGNORECASE:
         return Beginnings(EVERY, True)
     return _of_sequence(tree)

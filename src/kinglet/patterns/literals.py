@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import functools
-import importlib
 import re
-import warnings
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-_parser: Any = importlib.import_module("re._parser")
+from kinglet.patterns.trees import tree_of
+
 _ENDLESS = 1_000_000
 _MOST_REPEATS = 16
 
@@ -29,9 +28,7 @@ class Known(NamedTuple):
 @functools.lru_cache(maxsize=4096)
 def pieces(regex: str) -> tuple[str, ...]:
     """Runs of characters that stand in every match once runs of blanks and tabs are made one blank each."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        tree = _parser.parse(regex)
+    tree = tree_of(regex)
     runs: list[str] = [""]
     _collect(tree, runs, bool(tree.state.flags & re.IGNORECASE), blanks=True)
     return tuple(re.sub("[ \t]+", " ", run) for run in runs if run)
@@ -40,9 +37,7 @@ def pieces(regex: str) -> tuple[str, ...]:
 @functools.lru_cache(maxsize=4096)
 def known(regex: str) -> Known:
     """Reads a regex of the dialect."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        tree = _parser.parse(regex)
+    tree = tree_of(regex)
     runs: list[str] = [""]
     _collect(tree, runs, bool(tree.state.flags & re.IGNORECASE))
     least, most = tree.getwidth()
