@@ -21,7 +21,7 @@ demo: $(READY)  ## set up everything and do the whole job on the demo logs
 	@$(BIN)/kinglet demo
 
 test: $(READY)  ## run all tests
-	$(BIN)/python -m unittest discover -s tests -t .
+	$(BIN)/unittest-parallel -q -s tests -t . --level class
 
 lint: $(READY)  ## check style and types
 	$(BIN)/ruff check .

@@ -435,7 +435,7 @@ class InParsers(InFolder):
         pattern = HEAD + "variants:\n  - {name: all, pattern: '%s', types: %s}\n"
         for text, said in (
             (JSON % "{time: time}", "call the field `log_time`; it has the key `time`"),
-            (JSON % "{more: text}", "`more` is a column of every event"),
+            (JSON % "{more: text}", "`more` is the field of keys that have no name"),
             (JSON % "{a: wrod}", "no such type `wrod`; did you mean `word`?"),
             (JSON % "{a: text, a.b: text}", "`a.b` and `a` cannot both be fields"),
             (pattern % ("x {n:int}", "{m: int}"), "is no key of a slot of structure; in a pattern write {name:type}"),

@@ -18,7 +18,7 @@ from kinglet.definition.document import Document
 from kinglet.definition.schema import ParserFile
 from kinglet.engine.build import build
 from kinglet.engine.parsed import Parsed
-from kinglet.engine.plan import STATES, Plan
+from kinglet.engine.plan import MORE, STATES, Plan
 from kinglet.engine.running import Options, run
 from kinglet.errors import UsageError
 from kinglet.model.schema import Model
@@ -222,7 +222,7 @@ class Result:
         """
         from kinglet.output.spreading import spread
 
-        return spread(self.events, most)
+        return spread(self.events, most) if MORE in self.parser.plan.json else self.events
 
     def to_pandas(self) -> pd.DataFrame:
         """The events as a pandas frame."""

@@ -11,7 +11,9 @@ import polars as pl
 from kinglet.definition.loading import read_other
 from kinglet.definition.rule import RuleFile
 from kinglet.errors import InputError, ModelError, ParserFileError, Problem
-from kinglet.model.expressions import sql
+from kinglet.expressions import evaluating
+from kinglet.expressions.compiling import sql
+from kinglet.expressions.terms import ExpressionError
 from kinglet.model.schema import Model, ModelClass
 from kinglet.model.values import BASES
 from kinglet.parser import Parser
@@ -31,11 +33,13 @@ class Rule(NamedTuple):
     def found(self, mapped: pl.DataFrame) -> pl.DataFrame:
         """The rows of mapped events, in nested columns, that the rule is true of."""
         flat = flattened(mapped)
-        of_class = pl.col("class_uid").is_in([item.uid for item in self.classes])
+        of_class = flat["class_uid"].is_in([item.uid for item in self.classes])
         known = flat.with_columns(
             pl.lit(None, dtype=dtype).alias(path) for path, dtype in self.columns.items() if path not in flat.columns
         )
-        return mapped.filter(known.select(of_class & sql(self.when, known.schema)).to_series().fill_null(False))
+        when = sql(self.when, known.schema)
+        true, _ = evaluating.column(known, when.value, when.dtype)
+        return mapped.filter(of_class & true.fill_null(False))
 
 
 class Source(NamedTuple):
@@ -126,10 +130,11 @@ def _rule(file: Path, model: Model) -> Rule:
         columns |= {name: _dtype(model, item, name) for name in always if name in item.attributes}
     if not problems:
         try:
-            pl.DataFrame(schema=columns).filter(sql(definition.when, columns))
-        except (ValueError, pl.exceptions.PolarsError) as error:
-            first = str(error).splitlines()[0].replace("is no field of this variant", "is not among `reads`")
-            report(("when",), first)
+            dtype = sql(definition.when, columns).dtype
+            if dtype != pl.Boolean():
+                report(("when",), f"`{definition.when}` is no condition; compare something: `status_id = 2`")
+        except ExpressionError as error:
+            report(("when",), str(error).replace("is no field of this variant", "is not among `reads`"))
     if problems:
         raise ParserFileError(problems)
     return Rule(definition.rule, definition.about, tuple(classes), tuple(definition.reads), definition.when, columns)

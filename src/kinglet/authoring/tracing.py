@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import RESERVED, Plan
+from kinglet.engine.plan import RESERVED, ROW, Plan
 from kinglet.errors import UsageError
 from kinglet.output.views import FieldsView
 from kinglet.parser import Parser, Result
@@ -84,7 +84,7 @@ def _found(bare: Result, line: int) -> tuple[Parsed, Part, int]:
     within = (pl.col("line") <= line) & (pl.col("line") + pl.col("raw").str.count_matches("\n", literal=True) >= line)
     for parsed in bare.batches:
         found = [
-            (part.frame["row"][place], part, place)
+            (part.frame[ROW][place], part, place)
             for part in parsed.parts
             for place in part.frame.select(within).to_series().arg_true().head(1).to_list()
         ]
@@ -99,7 +99,7 @@ def _found(bare: Result, line: int) -> tuple[Parsed, Part, int]:
 def _fields(frame: pl.DataFrame) -> dict[str, Any]:
     """The fields of an event that have a value, and its raw text."""
     event = frame.row(0, named=True)
-    hidden = {*RESERVED, "row"} - {"raw", "time"}
+    hidden = {*RESERVED, ROW} - {"raw", "time"}
     return {name: value for name, value in event.items()
             if value is not None and name not in hidden and not name.startswith("#")}  # fmt: skip
 

@@ -50,12 +50,14 @@ class _Build(Context):
     above: tuple[str, ...] = ()
     steps: tuple[StepPlan, ...] = ()
     ways: dict[str, pl.DataType] = field(default_factory=dict)
+    json: frozenset[str] = frozenset()
     times: list[TimeRulePlan] = field(default_factory=list)
     envelope: Reading | None = None
     body: str | None = None
     readings: list[Reading | None] = field(default_factory=list)
     fields: dict[str, pl.DataType] = field(default_factory=dict)
     owners: dict[str, str] = field(default_factory=dict)
+    holds: dict[str, str] = field(default_factory=dict)
     mappings: list[MappingPlan | None] = field(default_factory=list)
     unread: MappingPlan | None = None
     model: Model | None = None
@@ -173,7 +175,12 @@ def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[st
 
 def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
     """Writes down the fields of a reading; a name has one type in all of a parser."""
+    named = {item.name for item in (*reading.fields, *(item for plan in reading.structures for item in plan.fields))}
     for item in reading.every_field:
+        holds = "a slot" if item.name in named else "keys that have no name"
+        if item.name == MORE and work.holds.setdefault(MORE, holds) != holds:
+            work.report(path, f"`{MORE}` is {holds} here and {work.holds[MORE]} in {work.owners[MORE]}",
+                        f"call the slot `log_{MORE}`")  # fmt: skip
         known = work.fields.setdefault(item.name, item.dtype)
         within = next((name for name in work.fields if is_within(name, item.name)), None)
         if within is not None:
@@ -234,11 +241,15 @@ def _time_fields(work: _Build) -> None:
 def _steps(work: _Build) -> None:
     """What is done to fields after they are read."""
     work.ways = dict(work.fields)
+    structured = [reading for reading in (work.envelope, *work.readings) if reading is not None and reading.structures]
+    work.json = frozenset({MORE} if structured else ())
     if not work.definition.steps:
         return
     from kinglet.steps.building import after_steps, build_steps
 
-    work.steps, work.ways = build_steps(work, work.definition.steps, work.fields, lambda name: _other(work, name))
+    work.steps, work.ways, work.json = build_steps(
+        work, work.definition.steps, work.fields, work.json, lambda name: _other(work, name)
+    )
     work.fields = after_steps(work.steps, work.fields)
 
 
@@ -303,11 +314,11 @@ def _mappings(work: _Build) -> None:
             item.name: item.type.name
             for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
         }
-        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original)
+        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json)
         work.mappings.append(build_mapping(work.definition, event, columns, model, told, where))
     work.problems = list(dict.fromkeys(work.problems))
     original = _original(work, envelope)
-    columns = Columns(_after(work, envelope), {}, stamps, original)
+    columns = Columns(_after(work, envelope), {}, stamps, original, work.json)
     work.unread = build_mapping(work.definition, None, columns, model, told, lambda key: ("event",))
 
 
@@ -386,5 +397,6 @@ def _plan(work: _Build) -> Plan:
         unread=work.unread,
         steps=work.steps,
         ways=work.ways,
+        json=work.json,
         alike=alike(variants),
     )

@@ -16,7 +16,7 @@ from kinglet.engine.convert import Faults, convert
 from kinglet.engine.groups import Group, joined
 from kinglet.engine.masks import repeated
 from kinglet.engine.parsed import Part
-from kinglet.engine.plan import STAMP, STATES, FieldPlan, Plan
+from kinglet.engine.plan import ROW, STAMP, STATES, FieldPlan, Plan
 from kinglet.engine.timing import Timing, dated_fields, nanoseconds, timing, zone_of
 
 _NO_FAULTS = pl.Series("faults", [[]], dtype=pl.List(pl.String()))
@@ -141,7 +141,7 @@ def finish(
         own = [column for column in value if column.name not in timed_names]
         before = [column for column in group.columns.get_columns() if column.name not in gone]
         lists = _fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
-        after = [group.rows.alias("row"), states, lists, _names(item.members)]
+        after = [group.rows.alias(ROW), states, lists, _names(item.members)]
         frame = pl.DataFrame([*before, *own, *after, *timed.slice(start, height).get_columns()])
         start += height
         at = 0

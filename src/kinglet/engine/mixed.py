@@ -15,7 +15,7 @@ from kinglet.engine.asking import Asking, answered, together
 from kinglet.engine.choosing import Chooser, Claimed, by_contents, of_path
 from kinglet.engine.finishing import Kept, bundled, finish, times_of
 from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import STATES, Plan
+from kinglet.engine.plan import ROW, STATES, Plan
 from kinglet.engine.routing import slices
 from kinglet.engine.running import Options, after_steps, completed, parse_batch, reference_of
 from kinglet.engine.threads import Turn, in_turn
@@ -201,7 +201,7 @@ class Mixer:
             pairs = pl.DataFrame({"row": open_}).join(others, how="cross")
             found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
         found = _winners(found, height)
-        taken = [part.frame["row"] for _, parsed in found for part in parsed.parts]
+        taken = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
         left = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
         if len(left):
             unread = _placed(parse_batch(self.unclaimed, _some(batch, left), options), left)
@@ -279,7 +279,7 @@ class Mixer:
 
 def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
     """Some events of a batch; rows: where they stand in it."""
-    frames = [item.frame.with_columns(rows.gather(item.frame["row"]).alias("row")) for item in parsed.parts]
+    frames = [item.frame.with_columns(rows.gather(item.frame[ROW]).alias(ROW)) for item in parsed.parts]
     parts = [Part(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
     return replace(parsed, parts=tuple(parts))
 
@@ -299,7 +299,7 @@ def _ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
     best = pl.Series([4], dtype=pl.UInt8).new_from_index(0, height)
     for _, parsed in found:
         for part in parsed.parts:
-            here = part.frame["row"]
+            here = part.frame[ROW]
             rank = _rank(part)
             before = best.gather(here)
             best = best.scatter(here, rank.zip_with(rank < before, before))
@@ -315,12 +315,14 @@ def _rank(part: Part) -> pl.Series:
 def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Parsed]]:
     """Each event only with the parser that reads it best; of equals the first in their order."""
     times = sum(len(part.frame) for _, parsed in found for part in parsed.parts)
-    rows = [part.frame["row"] for _, parsed in found for part in parsed.parts]
+    rows = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
     several = bool(rows) and pl.concat(rows).n_unique() < times
     some: list[tuple[int, Parsed]] = []
     if several:
         frames = [
-            part.frame.select("row", _rank(part).alias("rank"), pl.lit(place, dtype=pl.UInt32).alias("place"))
+            pl.DataFrame({"row": part.frame[ROW], "rank": _rank(part)}).with_columns(
+                pl.lit(place, dtype=pl.UInt32).alias("place")
+            )
             for place, parsed in found
             for part in parsed.parts
         ]
@@ -330,7 +332,7 @@ def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Pa
         parts = parsed.parts
         if several:
             parts = tuple(
-                Part(part.variant, part.frame.filter(winner.gather(part.frame["row"]) == place)) for part in parts
+                Part(part.variant, part.frame.filter(winner.gather(part.frame[ROW]) == place)) for part in parts
             )
         # what a parser cannot read at all, not even its envelope, is not its own
         parts = tuple(

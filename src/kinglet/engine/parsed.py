@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from kinglet.clock.reading import Reference
-from kinglet.engine.plan import DROPPED, STATES, Plan
+from kinglet.engine.plan import DROPPED, ROW, STATES, Plan
 from kinglet.raw.sources import Source
 
 
@@ -17,7 +17,7 @@ from kinglet.raw.sources import Source
 class Part:
     """The events of a batch that took the same variant, None where none matched.
 
-    frame has `row`, the event's place in its batch, and all columns that these events have.
+    frame has ROW, the event's place in its batch, and all columns that these events have.
     """
 
     variant: int | None
@@ -88,9 +88,9 @@ class Parsed:
         return self.reference
 
     def in_order(self, frames: list[pl.DataFrame]) -> pl.DataFrame:
-        """Frames of the parts, each with `row`, put together again as the events stood in the log."""
+        """Frames of the parts, each with ROW, put together again as the events stood in the log."""
         whole = frames[0] if len(frames) == 1 else pl.concat(frames, how="diagonal")
-        return (whole if whole["row"].is_sorted() else whole.sort("row")).drop("row")
+        return (whole if whole[ROW].is_sorted() else whole.sort(ROW)).drop(ROW)
 
     def events(self) -> pl.DataFrame:
         """All events as one frame with the columns of `Plan.schema`."""

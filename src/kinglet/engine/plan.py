@@ -14,7 +14,7 @@ import polars as pl
 
 from kinglet.clock.reading import TimeReading
 from kinglet.clock.searching import Search
-from kinglet.model.mapping import MappingPlan
+from kinglet.model.mapping import OWN_KEYS, MappingPlan
 from kinglet.patterns.types import TYPES, SlotType
 from kinglet.raw.cutting import CutRule
 
@@ -38,6 +38,8 @@ RESERVED = (
     "version",
     "id",
 )
+ROW = "#row"
+"""A column beside the fields: the event's place in its batch."""
 STAMP = "#stamp"
 """A column beside the fields: the text that gave the event's time."""
 BODY = "body"
@@ -65,6 +67,17 @@ def said_type(dtype: pl.DataType) -> str:
     if isinstance(dtype, pl.List):
         return "a list"
     return names.get(type(dtype), "a time" if isinstance(dtype, pl.Datetime) else str(dtype))
+
+
+def name_problem(name: str) -> tuple[str, str] | None:
+    """What is wrong with the name of a field, and how to mend it; None where it may have it."""
+    if name in RESERVED:
+        return f"`{name}` is a column of every event", f"call the field `log_{name}`"
+    if name in OWN_KEYS or name.startswith(ONWARD):
+        return f"`{name}` is a name that Kinglet keeps for itself", f"call the field `log_{name.lstrip('_')}`"
+    if not name or name.startswith("#") or name == "*" or (name.startswith("^") and name.endswith("$")):
+        return f"`{name}` is no name of a field", "give it another, such as `keys: {number: '#'}` for a key called #"
+    return None
 
 
 class FieldPlan(NamedTuple):
@@ -209,6 +222,8 @@ class Plan(NamedTuple):
     steps: tuple[StepPlan, ...] = ()
     ways: Mapping[str, pl.DataType] = MappingProxyType({})
     """The fields that there are at any time before, between or after steps."""
+    json: frozenset[str] = frozenset()
+    """The fields whose text is JSON, after all steps."""
     alike: tuple[int, ...] = ()
     """A number for each variant, the same for those that differ in nothing but the text they open with."""
 
@@ -218,16 +233,6 @@ class Plan(NamedTuple):
         wanted = {MORE, *(variant.source for variant in self.variants)}
         wanted |= {name for rule in self.times for name in (rule.slot, rule.zone_slot)}
         return frozenset(name for name in wanted if name is not None)
-
-    @property
-    def json_fields(self) -> list[str]:
-        """The fields whose text is JSON."""
-        found = [MORE]
-        for i, step in enumerate(self.steps):
-            target = step.json_field
-            if target is not None and not any(target in repr(other.action) for other in self.steps[i + 1 :]):
-                found.append(target)
-        return found
 
     @property
     def rules(self) -> list[str]:

@@ -10,7 +10,7 @@ from kinglet.clock.formats import parse_format
 from kinglet.definition.document import Document, Path
 from kinglet.definition.forms import DelimitedForm, Form
 from kinglet.definition.schema import Envelope
-from kinglet.engine.plan import MORE, RESERVED, FieldPlan, Reading, StructurePlan
+from kinglet.engine.plan import MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
 from kinglet.engine.syslog import HEADS
 from kinglet.errors import Problem, did_you_mean
 from kinglet.patterns.compiling import to_regexes
@@ -101,9 +101,12 @@ def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mappi
     items: list[FieldPlan] = []
     for name, kind in part.types.items():
         where: Path = (*path, "types" if name in form.types else "keys", name)
-        if name in RESERVED or name == MORE:
-            hint = f"call the field `log_{name}`; it has the key `{name}`" if name in RESERVED else "leave it out"
-            work.report(where, f"`{name}` is a column of every event", hint)
+        wrong = name_problem(name)
+        if name == MORE:
+            work.report(where, f"`{name}` is the field of keys that have no name", "leave it out")
+        elif wrong is not None:
+            also = f"; it has the key `{name}`" if name in RESERVED else ""
+            work.report(where, wrong[0], wrong[1] + also)
         elif name in shared:
             work.report(where, f"`{name}` is a slot of {shared[name]}", "leave it out")
         elif kind not in work.types or kind in ("rest", *STRUCTURES):
@@ -128,7 +131,7 @@ def _regex(work: Context, path: Path, form: Form, shared: Mapping[str, str]) -> 
     if groups is None:
         return None
     for name in groups:
-        if name in RESERVED or name in shared:
+        if name_problem(name) is not None or name in shared:
             _refuse_name(work, (*path, "regex"), name, shared, form.regex.index(f"(?P<{name}>") + 4, form.regex)
     for name, kind in form.types.items():
         if name not in groups:
@@ -227,7 +230,7 @@ def _tokens(work: Context, path: Path, text: str, shared: Mapping[str, str]) -> 
                 offset=slot.offset,
                 excerpt=text,
             )
-        if slot.name in RESERVED or slot.name in seen:
+        if slot.name and (name_problem(slot.name) is not None or slot.name in seen):
             _refuse_name(work, path, slot.name, seen, slot.offset + 1, text)
         elif slot.name:
             seen[slot.name] = "this pattern"
@@ -254,10 +257,9 @@ def _last_slot(tokens: tuple[Token, ...]) -> Token | None:
 
 
 def _refuse_name(work: Context, path: Path, name: str, seen: Mapping[str, str], offset: int, text: str) -> None:
-    if name in RESERVED:
-        work.report(
-            path, f"`{name}` is a column of every event", f"call the field `log_{name}`", offset=offset, excerpt=text
-        )
+    wrong = name_problem(name)
+    if wrong is not None:
+        work.report(path, *wrong, offset=offset, excerpt=text)
     else:
         where = seen[name]
         message = (

@@ -14,7 +14,7 @@ from kinglet.clock.searching import Search
 from kinglet.clock.zones import find_zone
 from kinglet.definition.document import Document, Path
 from kinglet.definition.schema import Clock, ParserFile, TimeRule, ZoneFrom
-from kinglet.engine.plan import DTYPES, RESERVED, Limits, TimeRulePlan
+from kinglet.engine.plan import DTYPES, Limits, TimeRulePlan, name_problem
 from kinglet.errors import did_you_mean
 from kinglet.patterns.dialect import RegexError, check_regex
 
@@ -150,8 +150,9 @@ def check_fields(
         for key, name, dtype in (("to", plan.field, DTYPES["time"]), ("nanoseconds", plan.nanos, DTYPES["int"])):
             if name is None:
                 continue
-            if name in RESERVED:
-                report((*path, key), f"`{name}` is a column of every event", f"call the field `log_{name}`")
+            wrong = name_problem(name)
+            if wrong is not None:
+                report((*path, key), *wrong)
             elif name in slots and (name != plan.slot or key != "to" or plan.searches):
                 report((*path, key), f"`{name}` is a slot already", f"call the field `{name}_time`")
             elif not name.isidentifier():

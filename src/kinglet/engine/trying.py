@@ -14,7 +14,7 @@ from kinglet.engine.asking import Ask, Asking, together
 from kinglet.engine.convert import convert
 from kinglet.engine.finishing import Kept
 from kinglet.engine.groups import Group, every, joined, near
-from kinglet.engine.plan import MORE, Plan, Reading
+from kinglet.engine.plan import MORE, ROW, Plan, Reading
 from kinglet.engine.routing import FEW, in_question, slices
 from kinglet.engine.taking import take_texts
 from kinglet.raw.cutting import EventBatch
@@ -33,7 +33,7 @@ class _Run(NamedTuple):
 
 def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Asking[list[Kept]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
-    start = Group(rows.alias("row"), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
+    start = Group(rows.alias(ROW), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
     kept: list[Kept] = []
     entered, outside = yield from _envelope(plan, start, reference)
     if outside is not None:

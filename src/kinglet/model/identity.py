@@ -18,12 +18,16 @@ BY_NAME = {"activity": "activity_id", "status": "status_id", "severity": "severi
 
 
 class Leaf(NamedTuple):
-    """One attribute of the mapped event; value is an expression, or a constant that JSON can hold."""
+    """One attribute of the mapped event; value is an expression, or a constant that JSON can hold.
+
+    is_json: whether the text that it gives is JSON already.
+    """
 
     path: str
     value: pl.Expr | Any
     dtype: pl.DataType
     is_constant: bool = False
+    is_json: bool = False
 
 
 def constant(path: str, value: Any, dtype: pl.DataType | None = None) -> Leaf:

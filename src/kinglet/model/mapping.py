@@ -16,6 +16,8 @@ from kinglet.clock.reading import Reference
 from kinglet.definition.schema import EventMapping, ParserFile, Translation
 from kinglet.definition.section import Scalar
 from kinglet.errors import ModelError, did_you_mean
+from kinglet.expressions import evaluating
+from kinglet.extract.forms import is_within
 from kinglet.model.completeness import unfilled, unmet
 from kinglet.model.identity import BY_NAME, Leaf, Path, Report, constant, identity, typed_by_activity
 from kinglet.model.paths import parts, tree
@@ -28,8 +30,13 @@ _ALWAYS: dict[str, pl.DataType] = {
     "line": pl.Int64(),
     "file": pl.String(),
 }
+TIME_FROM = "#time_from"
 REFUSED = "unmapped.not_mapped"
 """Where values are kept that do not fit their attribute."""
+
+
+OWN_KEYS = ("not_mapped", "time_from")
+"""What is put under `unmapped` beside the fields that no attribute takes, and is no column of every event."""
 
 
 class MappingPlan(NamedTuple):
@@ -51,14 +58,17 @@ class MappingPlan(NamedTuple):
     def apply(self, frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
         """The columns of the mapped events, by dotted path; constants are left to the writer."""
         known = frame.with_columns(_time_or(reference))
-        return known.select(leaf.value.alias(leaf.path) for leaf in self.leaves if not leaf.is_constant)
+        found, _ = evaluating.columns(
+            known, [(leaf.path, leaf.value, leaf.dtype) for leaf in self.leaves if not leaf.is_constant]
+        )
+        return found
 
     def counts(self, frame: pl.DataFrame) -> dict[str, int]:
         """How many events have a value that does not fit its attribute, or a word that its enumeration lacks."""
         if not self.counted:
             return {}
-        found = frame.select(test.sum().alias(name) for name, test in self.counted).row(0, named=True)
-        return {name: count for name, count in found.items() if count}
+        tests, _ = evaluating.columns(frame, [(name, test, pl.Boolean()) for name, test in self.counted])
+        return {test.name: int(test.sum()) for test in tests if test.any()}
 
 
 def _time_or(reference: Reference) -> list[pl.Expr]:
@@ -66,7 +76,7 @@ def _time_or(reference: Reference) -> list[pl.Expr]:
     unknown = pl.col("time").is_null()
     return [
         pl.col("time").fill_null(pl.lit(reference, dtype=pl.Datetime("us", "UTC"))),
-        pl.when(unknown).then(pl.lit("reference")).alias("time_from"),
+        pl.when(unknown).then(pl.lit("reference")).alias(TIME_FROM),
     ]
 
 
@@ -108,13 +118,15 @@ def whole(
 class Columns(NamedTuple):
     """What a mapping may read: fields with their types, the slot types of those that one made sure of.
 
-    stamps: fields that hold the event's time as text. original: the column of the text that gave it.
+    stamps: fields that hold the event's time as text. original: the column of the text that gave it. json: fields whose
+    text is JSON.
     """
 
     fields: Mapping[str, pl.DataType]
     slots: Mapping[str, str] = {}
     stamps: Sequence[str] = ()
     original: str | None = None
+    json: frozenset[str] = frozenset()
 
 
 def build_mapping(
@@ -292,13 +304,21 @@ def _observables(work: _Work) -> None:
 
 def _keep(work: _Work) -> None:
     """Fields that no attribute took go to `unmapped`, with what was wrong with the event."""
+    for path in work.values:
+        if path.startswith("unmapped.") and path.split(".")[1] in ("faults", "time_notes", *OWN_KEYS):
+            work.report(work.source_path(path), f"`{path}` is what Kinglet itself fills; give it another name")
     for name, dtype in work.columns.fields.items():
         if name in work.used:
+            continue
+        own = f"unmapped.{name}"
+        there = next((path for path in work.values if path == own or is_within(path, own)), None)
+        if there is not None:
+            work.report(work.source_path(there), f"the field `{name}` goes to `{own}` by itself; leave it out")
             continue
         if isinstance(dtype, pl.Datetime):
             work.add(Leaf(f"unmapped.{name}", pl.col(name).dt.strftime("%Y-%m-%dT%H:%M:%S%.6fZ"), pl.String()))
         else:
-            work.add(Leaf(f"unmapped.{name}", pl.col(name), dtype))
+            work.add(Leaf(f"unmapped.{name}", pl.col(name), dtype, is_json=name in work.columns.json))
     faults = pl.col("faults")
     bad = [
         pl.when(value.bad).then(pl.lit(f"bad-value:{path}"))
@@ -308,7 +328,7 @@ def _keep(work: _Work) -> None:
     if bad:
         faults = faults.list.concat(pl.concat_list(bad).list.drop_nulls())
     work.add(Leaf("unmapped.faults", pl.when(faults.list.len() > 0).then(faults), pl.List(pl.String())))
-    work.add(Leaf("unmapped.time_from", pl.col("time_from"), pl.String()))
+    work.add(Leaf("unmapped.time_from", pl.col(TIME_FROM), pl.String()))
     work.add(Leaf("unmapped.time_notes", pl.col("time_notes"), pl.List(pl.String())))
 
 

@@ -11,7 +11,8 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.definition.section import Scalar
-from kinglet.model.expressions import sql
+from kinglet.expressions.compiling import Expression, sql
+from kinglet.expressions.terms import constant
 from kinglet.model.schema import Attribute, Model, enum_value
 from kinglet.patterns.types import TYPES
 
@@ -38,6 +39,7 @@ _SHAPES = {
 }
 """What values look like where the model does not say, or says less than it means."""
 OTHER = 99
+WORDS = pl.List(pl.String())
 
 
 class Fields(NamedTuple):
@@ -104,14 +106,33 @@ def value_of(
 def _single(
     value: Scalar, attribute: Attribute, model: Model, fields: Fields, table: Mapping[str, int | str] | None
 ) -> Value:
-    expression = sql(value, fields.columns) if isinstance(value, str) else pl.lit(value)
-    try:
-        result = pl.DataFrame(schema=dict(fields.columns)).select(expression.alias("value")).schema["value"]
-    except pl.exceptions.PolarsError as error:
-        raise ValueError(f"{value!r} cannot be computed: {str(error).splitlines()[0]}") from None
+    if isinstance(value, str):
+        made = sql(value, fields.columns)
+    else:
+        fixed = constant(value)
+        made = Expression(str(value), fixed.value, fixed.dtype, ())
+    found = _fitted(value, made, attribute, model, fields, table)
+    if made.failed is None:
+        return found
+    # what cannot be computed is shown as what it was computed from
+    source = pl.col(made.names[0]).cast(pl.String) if made.names else found.text
+    text = pl.when(made.failed).then(source).otherwise(found.text)
+    return found._replace(bad=made.failed if found.bad is None else found.bad | made.failed, text=text)
+
+
+def _fitted(
+    value: Scalar,
+    made: Expression,
+    attribute: Attribute,
+    model: Model,
+    fields: Fields,
+    table: Mapping[str, int | str] | None,
+) -> Value:
+    """A computed value as the type of its attribute."""
+    expression, result = made.value, made.dtype
     target = BASES[model.base_type(attribute.type)]
-    names = frozenset(expression.meta.root_names())
-    text = expression.cast(pl.String)
+    names = frozenset(made.names)
+    text = expression.cast(pl.String) if not isinstance(result, pl.List) else expression.cast(WORDS).list.join(" ")
     if attribute.enum and not names and table is None:
         constant = pl.select(expression).item()
         if constant is not None:

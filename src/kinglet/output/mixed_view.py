@@ -8,7 +8,7 @@ import polars as pl
 
 from kinglet.engine.mixed import Mixed
 from kinglet.engine.parsed import Parsed
-from kinglet.engine.plan import Plan
+from kinglet.engine.plan import ROW, Plan
 from kinglet.output.json_text import nested
 from kinglet.output.views import FieldsView, ModelView, flat
 
@@ -86,7 +86,5 @@ def _as_text(name: str, dtype: pl.DataType) -> pl.Expr:
 
 def _order(mixed: Mixed) -> pl.Series:
     """The places of events, parser after parser, in the order of the log."""
-    rows = [
-        pl.concat([part.frame["row"] for part in parsed.parts]).sort() for parsed in mixed.by_parser if parsed.parts
-    ]
+    rows = [pl.concat([part.frame[ROW] for part in parsed.parts]).sort() for parsed in mixed.by_parser if parsed.parts]
     return pl.concat(rows).arg_sort()

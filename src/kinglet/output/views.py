@@ -10,7 +10,7 @@ from typing import Protocol
 import polars as pl
 
 from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import Plan
+from kinglet.engine.plan import ROW, Plan
 from kinglet.model.identity import Leaf
 from kinglet.model.mapping import MappingPlan
 from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
@@ -40,7 +40,7 @@ class FieldsView:
 
     def __init__(self, plan: Plan) -> None:
         self.layout: Layout = {name: name for name in plan.schema}
-        self.json = [name for name in plan.json_fields if name in self.layout]
+        self.json = [name for name in self.layout if name in plan.json]
 
     def table(self, parsed: Parsed) -> pl.DataFrame:
         return parsed.events()
@@ -84,9 +84,9 @@ class ModelView:
                 self._applied(parsed, part, mapping),
                 layout,
                 end,
-                raw=[f"unmapped.{name}" for name in parsed.plan.json_fields],
+                raw=[leaf.path for leaf in mapping.leaves if leaf.is_json],
             )
-            frames.append(pl.DataFrame([part.frame["row"], text.alias("json")]))
+            frames.append(pl.DataFrame([part.frame[ROW], text.alias("json")]))
         return parsed.in_order(frames).to_series()
 
     def columns(self, parsed: Parsed) -> pl.DataFrame:
@@ -99,7 +99,7 @@ class ModelView:
                 if leaf.is_constant
             ]
             frame = self._applied(parsed, part, mapping).with_columns(constants)
-            frames.append(frame.with_columns(part.frame["row"]))
+            frames.append(frame.with_columns(part.frame[ROW]))
         whole = parsed.in_order(frames)
         missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
         return whole.with_columns(missing).select(list(self.schema))

@@ -14,7 +14,7 @@ from kinglet.engine.plan import MORE, Plan, Reading
 from kinglet.engine.taking import take
 from kinglet.raw.cutting import EventBatch
 from kinglet.raw.sources import Source
-from kinglet.steps.plan import Fields, placed
+from kinglet.steps.plan import Fields, Json, placed
 
 VARIANT = "_variant"
 """What stands behind a field's name in that of the field which says how another parser read it."""
@@ -57,6 +57,15 @@ class ParseAgain(NamedTuple):
         """See `Action`."""
         given = {item.name: item.dtype for item in self.reading.every_field}
         return before | (given if self.name in before else {})
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return tuple(item.name for item in self.reading.every_field)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return (before - {*self.gives}) | ({MORE} if self.reading.structures else set())
 
 
 class Hand(NamedTuple):
@@ -106,6 +115,15 @@ class Hand(NamedTuple):
         if self.name not in before:
             return before
         return before | dict(self.plan.fields) | {self.name + VARIANT: pl.String()}
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (*self.plan.fields, self.name + VARIANT)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return (before - {*self.gives}) | self.plan.json
 
 
 def _by_moment(frame: pl.DataFrame, rows: pl.Series, reference: Reference) -> Iterator[tuple[datetime, pl.Series]]:

@@ -12,16 +12,17 @@ import polars as pl
 from kinglet.definition.document import Path
 from kinglet.definition.steps import ParseAgain as ParseForm
 from kinglet.definition.steps import Shorten, Step
-from kinglet.engine.plan import DTYPES, MORE, RESERVED, FieldPlan, Plan, said_type
+from kinglet.engine.plan import DTYPES, MORE, FieldPlan, Plan, name_problem, said_type
 from kinglet.engine.readings import Context, read_form
 from kinglet.errors import did_you_mean
+from kinglet.expressions.compiling import Expression, sql
+from kinglet.expressions.terms import ExpressionError, constant
 from kinglet.extract.forms import is_within
-from kinglet.model.expressions import sql
 from kinglet.patterns.types import STRUCTURES
 from kinglet.steps.again import Hand, ParseAgain
 from kinglet.steps.fields import Assignment, Remove, Rename, Set
 from kinglet.steps.measuring import Measure
-from kinglet.steps.plan import ALWAYS, Action, Fields, Needs, StepPlan
+from kinglet.steps.plan import ALWAYS, Action, Fields, Json, Needs, StepPlan
 from kinglet.steps.privacy import Hash, Mask
 from kinglet.steps.shrinking import Drop, Raw, Roll
 from kinglet.steps.tables import Lookup, Table, Translate
@@ -40,6 +41,7 @@ class _Here(NamedTuple):
     work: Context
     path: Path
     types: Fields
+    json: Json
     other: OtherParser
 
     def report(self, key: tuple[str | int, ...], message: str, hint: str = "") -> None:
@@ -59,8 +61,9 @@ class _Here(NamedTuple):
         """Reports a name that no field can have, or not with this type."""
         before = self.types.get(name)
         inside = next((other for other in self.types if is_within(name, other)), None)
-        if name in RESERVED or name.startswith(("#", "_onward_")) or name == "row" or not name:
-            self.report(key, f"`{name}` is a column of every event", f"call the field `log_{name}`")
+        wrong = name_problem(name)
+        if wrong is not None:
+            self.report(key, *wrong)
         elif before is not None and before != dtype:
             self.report(
                 key, f"`{name}` is {said_type(before)}, and this gives {said_type(dtype)}", "give it another name"
@@ -81,11 +84,12 @@ class _Here(NamedTuple):
 
 
 def build_steps(
-    work: Context, steps: Collection[Step], fields: Fields, other: OtherParser
-) -> tuple[tuple[StepPlan, ...], Fields]:
-    """The steps that are on, and the types of all fields that there are on the way.
+    work: Context, steps: Collection[Step], fields: Fields, json: Json, other: OtherParser
+) -> tuple[tuple[StepPlan, ...], Fields, Json]:
+    """The steps that are on, the types of all fields that there are on the way, and those that are JSON at the end.
 
-    fields: those that events have before. A field keeps its type but where a step gives it another in all events.
+    fields: those that events have before; json: those of them whose text is JSON. A field keeps its type but where a
+    step gives it another in all events.
     """
     found: list[StepPlan] = []
     types, every = dict(fields), dict(fields)
@@ -93,23 +97,28 @@ def build_steps(
     for i, step in enumerate(steps):
         if step.off:
             continue
-        here = _Here(work, ("steps", i), types, other)
+        here = _Here(work, ("steps", i), types, json, other)
         condition, needs = _condition(here, step)
         action = _BUILDERS[step.operation](here, step)
         if action is None:
             continue
-        rolled = step.roll.to if step.roll is not None else None
-        plan = StepPlan(i + 1, step.operation, step.note, action, step.when, condition, needs, rolled)
-        found.append(plan)
+        found.append(StepPlan(i + 1, step.operation, step.note, action, step.when, condition, needs))
         after = action.fields(types, step.when is None and not dropped)
         for name, dtype in after.items():
             if step.when is not None and name in types and types[name] != dtype:
                 message = f"`{name}` is {said_type(types[name])}, and would be {said_type(dtype)} in some events only"
                 here.report((step.operation,), message, "leave `when` out, or give the result another name")
+        # where only some events may get JSON, or keep text that is none, all of the field is text
+        sure = step.when is None and not dropped and isinstance(action, Roll)
+        json = frozenset(
+            name
+            for name in action.json(json)
+            if name in json or name not in types or (sure and step.roll is not None and name in step.roll.fields)
+        )
         types = after
         every |= after
         dropped |= step.operation == "drop"
-    return tuple(found), every
+    return tuple(found), every, json
 
 
 def after_steps(steps: Collection[StepPlan], before: Fields) -> Fields:
@@ -121,33 +130,27 @@ def after_steps(steps: Collection[StepPlan], before: Fields) -> Fields:
     return before
 
 
-def _condition(here: _Here, step: Step) -> tuple[pl.Expr | None, Needs]:
+def _condition(here: _Here, step: Step) -> tuple[Expression | None, Needs]:
     if step.when is None:
         return None, ()
     found = _expression(here, ("when",), step.when)
     if found is None:
         return None, ()
-    expression, dtype, needs = found
-    if dtype != pl.Boolean():
+    expression, needs = found
+    if expression.dtype != pl.Boolean():
         here.report(("when",), f"`{step.when}` is no condition", "compare something: `code = 4102`, `user LIKE 'm.%'`")
     return expression, needs
 
 
-def _expression(here: _Here, key: tuple[str | int, ...], text: str) -> tuple[pl.Expr, pl.DataType, Needs] | None:
-    """A SQL expression, the type of its value, and the fields it uses."""
+def _expression(here: _Here, key: tuple[str | int, ...], text: str) -> tuple[Expression, Needs] | None:
+    """A SQL expression, and the fields it uses."""
     known = {**ALWAYS, **here.types}
     try:
         expression = sql(text, known)
-        needs = tuple((name, known[name]) for name in dict.fromkeys(expression.meta.root_names()))
-        dtype = pl.DataFrame(schema=known).select(expression.alias("value")).schema["value"]
-    except ValueError as error:
-        message, _, hint = str(error).partition("; ")
-        here.report(key, message.replace("of this variant", "before this step"), hint)
+    except ExpressionError as error:
+        here.report(key, error.message.replace("of this variant", "before this step"), error.hint)
         return None
-    except pl.exceptions.PolarsError as error:
-        here.report(key, f"`{text}` cannot be computed: {str(error).splitlines()[0]}")
-        return None
-    return expression, dtype, needs
+    return expression, tuple((name, known[name]) for name in expression.names)
 
 
 def _set(here: _Here, step: Step) -> Action | None:
@@ -158,25 +161,21 @@ def _set(here: _Here, step: Step) -> Action | None:
             made = _expression(here, key, value)
             if made is None:
                 continue
-            expression, dtype, needs = made
+            expression, needs = made
         else:
-            expression, needs = pl.lit(value), ()
-            dtype = pl.Boolean() if isinstance(value, bool) else pl.Int64() if isinstance(value, int) else pl.Float64()
-        if dtype.is_integer():
-            dtype = pl.Int64()
-        elif dtype.is_float() or dtype.is_decimal():
-            dtype = pl.Float64()
-        elif isinstance(dtype, pl.Datetime):
-            dtype = DTYPES["time"]
-        elif dtype == pl.Null():
+            fixed = constant(value)
+            expression, needs = Expression(str(value), fixed.value, fixed.dtype, ()), ()
+        dtype = expression.dtype
+        if dtype == pl.Null():
             dtype = here.types.get(name, pl.String())
+            expression = expression._replace(value=pl.lit(None, dtype=dtype), dtype=dtype)
         if dtype not in _VALUES:
             here.report(key, f"`{value}` is {dtype}, which no field can be", "cast it: CAST(… AS VARCHAR)")
             continue
         before = here.types.get(name)
-        if name in RESERVED or before is None:
+        if name_problem(name) is not None or before is None:
             here.free(key, name, dtype)
-        found.append(Assignment(name, expression, dtype, needs))
+        found.append(Assignment(name, expression, needs))
     return Set(tuple(found))
 
 
@@ -342,7 +341,7 @@ def _roll(here: _Here, step: Step) -> Action | None:
     here._replace(types={k: v for k, v in here.types.items() if k not in step.roll.fields}).free(
         ("roll", "to"), step.roll.to, pl.String()
     )
-    return Roll(tuple(step.roll.fields), step.roll.to)
+    return Roll(tuple(step.roll.fields), step.roll.to, here.json)
 
 
 def _raw(here: _Here, step: Step) -> Action | None:

@@ -9,15 +9,15 @@ import polars as pl
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import RESERVED
-from kinglet.steps.plan import ALWAYS, Fields, Needs, placed, selected
+from kinglet.expressions.compiling import Expression
+from kinglet.steps.plan import ALWAYS, Fields, Json, Needs, placed, selected
 
 
 class Assignment(NamedTuple):
     """A field and the expression of its value; needs: what the expression uses."""
 
     name: str
-    expression: pl.Expr
-    dtype: pl.DataType
+    expression: Expression
     needs: Needs
 
 
@@ -28,15 +28,35 @@ class Set(NamedTuple):
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        before = frame
+        rows = where.arg_true() if where is not None else None
+        before = frame if where is None else frame.filter(where)
+        faults: Faults = []
         for item in self.assignments:
-            value = selected(before, item.expression, item.needs).cast(item.dtype)
+            value, bad = selected(before, item.expression, item.needs, [item.name])
+            if rows is not None:
+                value = _at(rows, value, frame.height)
+                bad = [(name, _at(rows, mask, frame.height).fill_null(False)) for name, mask in bad]
             frame = placed(frame, item.name, value, where)
-        return frame, []
+            faults += bad
+        return frame, faults
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
-        return before | {item.name: item.dtype for item in self.assignments}
+        return before | {item.name: item.expression.dtype for item in self.assignments}
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return tuple(item.name for item in self.assignments)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {*self.gives}
+
+
+def _at(rows: pl.Series, values: pl.Series, height: int) -> pl.Series:
+    """Values at some rows, null at the others."""
+    return pl.Series("", [None], dtype=values.dtype).new_from_index(0, height).scatter(rows, values)
 
 
 class Rename(NamedTuple):
@@ -65,6 +85,15 @@ class Rename(NamedTuple):
                 after.pop(old, None)
         return after | {new: before[old] for old, new in self.names if old in before}
 
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return tuple(new for _, new in self.names)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return (before - {*self.gives}) | {new for old, new in self.names if old in before}
+
 
 class Remove(NamedTuple):
     """Without some fields, or without all but some."""
@@ -77,8 +106,8 @@ class Remove(NamedTuple):
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        own = [name for name in frame.columns if name not in RESERVED and name not in ALWAYS and _is_field(name)]
-        gone = [name for name in own if self._goes(name)]
+        kept = {*RESERVED, *ALWAYS}
+        gone = [name for name in frame.columns if name not in kept and name[0] != "#" and self._goes(name)]
         if where is None:
             return frame.drop(gone), []
         return frame.with_columns(frame[name].set(where, None) for name in gone), []
@@ -87,7 +116,11 @@ class Remove(NamedTuple):
         """See `Action`."""
         return {name: dtype for name, dtype in before.items() if not always or not self._goes(name)}
 
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return ()
 
-def _is_field(name: str) -> bool:
-    """Whether a column is a field, and none of those that the engine keeps for itself."""
-    return not name.startswith("#") and name != "row"
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before

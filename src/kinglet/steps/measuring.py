@@ -8,7 +8,7 @@ import polars as pl
 
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
-from kinglet.steps.plan import Fields, placed
+from kinglet.steps.plan import Fields, Json, placed
 
 LABEL = pl.Struct({"name": pl.String(), "value": pl.String()})
 POINT = pl.Struct({"name": pl.String(), "value": pl.Float64(), "labels": pl.List(LABEL)})
@@ -59,3 +59,12 @@ class Measure(NamedTuple):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return before | ({self.to: POINTS} if {field for _, field in self.values} & set(before) else {})
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.to,)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {self.to}

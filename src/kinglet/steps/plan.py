@@ -9,7 +9,11 @@ import polars as pl
 
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
+from kinglet.expressions import evaluating
+from kinglet.expressions.compiling import Expression
 
+MOST_BYTES = 65_536
+"""A text that a step makes may have so many bytes, or four times those of the event, if that is more."""
 ALWAYS: Mapping[str, pl.DataType] = {
     "raw": pl.String(),
     "time": pl.Datetime("us", "UTC"),
@@ -20,6 +24,8 @@ ALWAYS: Mapping[str, pl.DataType] = {
 """The columns besides fields that conditions and expressions may use."""
 
 Fields = dict[str, pl.DataType]
+Json = frozenset[str]
+"""Fields whose text is JSON."""
 Needs = tuple[tuple[str, pl.DataType], ...]
 """The fields that an expression uses, and their types at that step."""
 
@@ -36,11 +42,18 @@ class Action(Protocol):
     def fields(self, before: Fields, always: bool) -> Fields:
         """The fields that events have afterwards; always: whether it is done to all of them."""
 
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """The fields that it gives values."""
+
+    def json(self, before: Json) -> Json:
+        """The fields whose text is JSON afterwards, in the events that it is done to."""
+
 
 class StepPlan(NamedTuple):
     """A step. number counts from 1, steps that are off too.
 
-    needs: the fields that its condition uses. json_field: the field of which it makes JSON text.
+    condition: which events it is done to; needs: the fields that this uses.
     """
 
     number: int
@@ -48,9 +61,8 @@ class StepPlan(NamedTuple):
     note: str
     action: Action
     when: str | None = None
-    condition: pl.Expr | None = None
+    condition: Expression | None = None
     needs: Needs = ()
-    json_field: str | None = None
 
     @property
     def label(self) -> str:
@@ -67,28 +79,64 @@ def apply(steps: Sequence[StepPlan], frame: pl.DataFrame, reference: Reference) 
 
 def apply_one(step: StepPlan, frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
     """Events after a step. Dropped events stay as they are."""
-    where = _where(step, frame)
+    where, failed = _where(step, frame)
     if where is not None and not where.any():
-        return frame
+        return with_faults(frame, failed)
+    raw = frame["raw"]
     frame, faults = step.action.act(frame, where, reference)
-    faults = [(name, bad if where is None else bad & where) for name, bad in faults]
-    return with_faults(frame, [(name, bad) for name, bad in faults if bad.any()])
+    frame, long = _bounded(frame, step.action.gives, raw)
+    faults = [(name, bad if where is None else bad & where) for name, bad in (*faults, *long)]
+    return with_faults(frame, [(name, bad) for name, bad in (*faults, *failed) if bad.any()])
 
 
-def _where(step: StepPlan, frame: pl.DataFrame) -> pl.Series | None:
-    """The events that a step is done to; None for all."""
+def _where(step: StepPlan, frame: pl.DataFrame) -> tuple[pl.Series | None, Faults]:
+    """The events that a step is done to, None for all, and those of which its condition cannot be told."""
     where = frame["state"] != "dropped"
+    faults: Faults = []
     if step.condition is not None:
-        where = where & selected(frame, step.condition, step.needs).fill_null(False)
-    return None if where.all() else where
+        found, bad = selected(frame, step.condition, step.needs, step.condition.names[:1])
+        faults = [(name, mask & where) for name, mask in bad]
+        faults = [(name, mask) for name, mask in faults if mask.any()]
+        where = where & found.fill_null(False)
+    return None if where.all() else where, faults
 
 
-def selected(frame: pl.DataFrame, expression: pl.Expr, needs: Needs) -> pl.Series:
-    """The value of an expression for each event, fields that they lack being null."""
+def selected(
+    frame: pl.DataFrame, expression: Expression, needs: Needs, blamed: Sequence[str] = ()
+) -> tuple[pl.Series, Faults]:
+    """The value of an expression for each event, fields that they lack being null, and the events in which it fails.
+
+    blamed: what the fault names; the field that a failing piece reads unless given.
+    """
     missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in needs if name not in frame.columns]
     known = frame.with_columns(missing).with_columns(pl.col("state").cast(pl.String))
-    found = known.select(expression.alias("value")).to_series()
-    return found if len(found) == frame.height else found.new_from_index(0, frame.height)
+    found, wrong = evaluating.column(known, expression.value, expression.dtype)
+    masks: dict[str, pl.Series] = {}
+    for name, test in expression.fails:
+        mask, _ = evaluating.column(known, test, pl.Boolean())
+        fault = f"bad-value:{blamed[0] if blamed else name}"
+        masks[fault] = masks[fault] | mask.fill_null(False) if fault in masks else mask.fill_null(False)
+    if wrong is not None:
+        fault = f"bad-value:{next(iter((*blamed, *expression.names)), 'value')}"
+        masks[fault] = masks[fault] | wrong if fault in masks else wrong
+    return found, list(masks.items())
+
+
+def _bounded(frame: pl.DataFrame, names: Sequence[str], raw: pl.Series) -> tuple[pl.DataFrame, Faults]:
+    """Events without the texts that a step made longer than any event's text needs; steps may double them forever."""
+    faults: Faults = []
+    for name in names:
+        if name not in frame.columns or frame.schema[name] != pl.String():
+            continue
+        length = frame[name].str.len_bytes()
+        most = length.max()
+        if isinstance(most, int) and most > MOST_BYTES:
+            long = (length > pl.select(pl.max_horizontal(raw.str.len_bytes().fill_null(0) * 4, MOST_BYTES))
+                    .to_series()).fill_null(False)  # fmt: skip
+            if long.any():
+                frame = frame.with_columns(frame[name].set(long, None))
+                faults.append((f"too-long:{name}", long))
+    return frame, faults
 
 
 def with_faults(frame: pl.DataFrame, faults: Faults) -> pl.DataFrame:

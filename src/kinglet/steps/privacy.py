@@ -12,7 +12,7 @@ import polars as pl
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
 from kinglet.errors import UsageError
-from kinglet.steps.plan import Fields, placed
+from kinglet.steps.plan import Fields, Json, placed
 
 
 class Mask(NamedTuple):
@@ -35,6 +35,15 @@ class Mask(NamedTuple):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return before | {name: pl.String() for name in self.names if name in before}
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {*self.names}
 
 
 class Hash(NamedTuple):
@@ -74,3 +83,12 @@ class Hash(NamedTuple):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return before | {name: pl.String() for name in self.names if name in before}
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {*self.names}

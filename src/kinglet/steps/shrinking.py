@@ -8,8 +8,7 @@ import polars as pl
 
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
-from kinglet.engine.plan import MORE
-from kinglet.steps.plan import Fields, placed
+from kinglet.steps.plan import Fields, Json, placed
 
 
 class Roll(NamedTuple):
@@ -17,6 +16,8 @@ class Roll(NamedTuple):
 
     names: tuple[str, ...]
     to: str
+    of_json: Json = frozenset()
+    """Those of them whose text is JSON already."""
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -25,7 +26,7 @@ class Roll(NamedTuple):
         there = [name for name in self.names if name in frame.columns]
         if not there:
             return frame, []
-        text = json_lines(frame, {name: name for name in there}, raw=[MORE])
+        text = json_lines(frame, {name: name for name in there}, raw=self.of_json)
         frame = placed(frame, self.to, text.set(text == "{}", None), where)
         if where is None:
             return frame.drop(name for name in there if name != self.to), []
@@ -37,6 +38,15 @@ class Roll(NamedTuple):
             return before
         left = {name: dtype for name, dtype in before.items() if not always or name not in self.names}
         return left | {self.to: pl.String()}
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.to,)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return (before - {*self.names}) | {self.to}
 
 
 class Raw(NamedTuple):
@@ -57,6 +67,15 @@ class Raw(NamedTuple):
         """See `Action`."""
         return before
 
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return ()
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before
+
 
 class Drop(NamedTuple):
     """The event is dropped; the reason stands among its faults."""
@@ -71,5 +90,14 @@ class Drop(NamedTuple):
         return frame.with_columns(states.alias("state")), [(f"dropped:{self.reason}", every)]
 
     def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return ()
+
+    def json(self, before: Json) -> Json:
         """See `Action`."""
         return before

@@ -15,7 +15,7 @@ import polars as pl
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
-from kinglet.steps.plan import Fields, placed
+from kinglet.steps.plan import Fields, Json, placed
 
 MOST_BYTES = 256 * 2**20
 
@@ -113,6 +113,15 @@ class Translate(NamedTuple):
         """See `Action`."""
         return before | ({self.to: pl.String()} if self.name in before else {})
 
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.to,)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {self.to}
+
     def ready(self) -> None:
         """Reads the table, if it is a file."""
         self.pairs()
@@ -144,6 +153,15 @@ class Lookup(NamedTuple):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return before | (dict.fromkeys((field for _, field in self.take), pl.String()) if self.name in before else {})
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return tuple(field for _, field in self.take)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {*self.gives}
 
     def ready(self) -> None:
         """Reads the table."""

@@ -10,7 +10,7 @@ import polars as pl
 from kinglet.clock.reading import Reference
 from kinglet.engine.convert import Faults, convert
 from kinglet.engine.plan import FieldPlan
-from kinglet.steps.plan import Fields, placed
+from kinglet.steps.plan import Fields, Json, placed
 
 LIST = pl.List(pl.String())
 
@@ -47,6 +47,15 @@ class Convert(NamedTuple):
         """See `Action`."""
         after = before | {item.name: item.dtype for item in self.items if item.name in before}
         return after | {name: LIST for name in self.lists if name in before}
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (*(item.name for item in self.items), *self.lists)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {*self.gives}
 
 
 def _converted(column: pl.Series, item: FieldPlan, reference: Reference) -> tuple[pl.Series, Faults]:
@@ -99,6 +108,15 @@ class Replace(NamedTuple):
         """See `Action`."""
         return before
 
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.name,)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {self.name}
+
 
 class Split(NamedTuple):
     """The parts of a text in fields of their own, or as a list; what is more than fields stays with the last."""
@@ -128,6 +146,15 @@ class Split(NamedTuple):
             return before
         return before | ({self.to: LIST} if self.to is not None else dict.fromkeys(self.into, pl.String()))
 
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (*self.into, *([self.to] if self.to is not None else []))
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {*self.gives}
+
 
 class Join(NamedTuple):
     """Fields, and the items of those that are lists, as one text; null where all are empty."""
@@ -148,6 +175,15 @@ class Join(NamedTuple):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return before | ({self.to: pl.String()} if set(self.names) & set(before) else {})
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.to,)
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {self.to}
 
 
 def _joined(column: pl.Series, with_: str) -> pl.Series:

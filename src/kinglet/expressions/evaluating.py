@@ -1,0 +1,50 @@
+"""Expressions over the events of a batch, so that one which cannot be computed costs the events it fails on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+_WRONG = (pl.exceptions.PolarsError, pl.exceptions.PanicException)
+
+
+def column(frame: pl.DataFrame, value: pl.Expr, dtype: pl.DataType) -> tuple[pl.Series, pl.Series | None]:
+    """A value for each row, and the rows for which the engine cannot compute it; those are null.
+
+    The rows are halved until those that fail are alone.
+    """
+    try:
+        return _exactly(frame, value, dtype), None
+    except _WRONG:
+        pass
+    if frame.height <= 1:
+        nothing = pl.Series("", [None], dtype=dtype).new_from_index(0, frame.height)
+        return nothing, pl.Series([True]).new_from_index(0, frame.height)
+    middle = frame.height // 2
+    halves = [column(part, value, dtype) for part in (frame.slice(0, middle), frame.slice(middle))]
+    masks = [bad if bad is not None else pl.Series([False]).new_from_index(0, len(found)) for found, bad in halves]
+    return pl.concat([found for found, _ in halves]), pl.concat(masks)
+
+
+def columns(
+    frame: pl.DataFrame, values: Sequence[tuple[str, pl.Expr, pl.DataType]]
+) -> tuple[pl.DataFrame, dict[str, pl.Series]]:
+    """A column for each named value, and for those that cannot be computed in some rows, these rows."""
+    try:
+        return frame.select(value.alias(name) for name, value, _ in values), {}
+    except _WRONG:
+        found: list[pl.Series] = []
+        wrong: dict[str, pl.Series] = {}
+        for name, value, dtype in values:
+            series, bad = column(frame, value, dtype)
+            found.append(series.alias(name))
+            if bad is not None:
+                wrong[name] = bad
+        return pl.DataFrame(found), wrong
+
+
+def _exactly(frame: pl.DataFrame, value: pl.Expr, dtype: pl.DataType) -> pl.Series:
+    found = frame.select(value.alias("")).to_series()
+    found = found if len(found) == frame.height else found.new_from_index(0, frame.height)
+    return found if found.dtype == dtype or dtype == pl.Null else found.cast(dtype)
