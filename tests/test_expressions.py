@@ -21,7 +21,7 @@ from kinglet.expressions.compiling import sql
 from kinglet.expressions.functions import FUNCTIONS
 from kinglet.expressions.reading import WORDS
 from kinglet.expressions.terms import ExpressionError
-from kinglet.output.views import FieldsView, ModelView
+from kinglet.output.views import FieldsView, ModelView, View
 from kinglet.raw import cutting
 from tests.helpers import ROOT, InFolder, kinglet
 
@@ -297,7 +297,7 @@ class Names(InFolder):
         for events in (100_000, 1):
             with mock.patch.object(cutting, "MAX_EVENTS", events):
                 result = parser.parse(lines, at="2026-03-05")
-            forms = (FieldsView(parser.plan), ModelView(parser.plan))
+            forms: tuple[View, ...] = (FieldsView(parser.plan), ModelView(parser.plan))
             outputs.append([line for view in forms for batch in result.batches for line in view.lines(batch).to_list()])
         self.assertEqual(*outputs)
         for line in outputs[0]:
@@ -317,14 +317,15 @@ class Names(InFolder):
 
     def test_what_is_json_is_known_at_each_step(self) -> None:
         text = HEAD + "variants: [{name: a, json: true, types: {u: text, n: int}}]\nsteps:\n%s"
-        rolled = {"o": {"u": "m.okoro", "n": 7}, "good": "o"}
-        for steps, expected in {
+        rolled: dict[str, object] = {"o": {"u": "m.okoro", "n": 7}, "good": "o"}
+        cases: dict[str, dict[str, object]] = {
             "  - roll: {fields: [u, n], to: o}\n  - set: {good: \"'o'\"}\n": rolled,
             "  - rename: {more: others}\n": {"others": {"k.z": 1}},
             "  - mask: {fields: more}\n": {"more": "*" * len('{"k.z":1}')},
             "  - {when: n = 7, roll: {fields: [u], to: u}}\n": {"u": '{"u":"m.okoro"}'},
             "  - roll: {fields: [more, n], to: o}\n": {"o": {"more": {"k.z": 1}, "n": 7}},
-        }.items():
+        }
+        for steps, expected in cases.items():
             self.write("a.yaml", text % steps)
             self.write("a.log", '{"u": "m.okoro", "n": 7, "k": {"z": 1}}\n')
             self.assertEqual(0, kinglet("run", "-p", "a.yaml", "a.log", "-o", "a.ndjson").status)

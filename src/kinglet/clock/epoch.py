@@ -8,6 +8,7 @@ import polars as pl
 
 from kinglet.clock import notes
 from kinglet.clock.formats import EPOCH_UNITS
+from kinglet.columns import put
 
 if TYPE_CHECKING:
     from kinglet.clock.reading import Stamps
@@ -39,8 +40,8 @@ def from_epoch(text: pl.Series, unit: str) -> Stamps:
             if len(rows):
                 part = decimals.gather(rows) if decimals is not None else None
                 some, more = _of_unit(count.gather(rows), part, whole.gather(rows), size_of)
-                micros = micros.scatter(rows, some)
-                beyond = beyond.scatter(rows, more) if more is not None else beyond.scatter(rows, some * 0)
+                micros = put(micros, rows, some)
+                beyond = put(beyond, rows, more) if more is not None else put(beyond, rows, some * 0)
     bad = (micros < _FIRST) | (micros > _LAST)
     if bad.any():
         micros = micros.set(bad.fill_null(False), None)

@@ -15,6 +15,7 @@ import polars as pl
 from kinglet.clock import notes
 from kinglet.clock.calendar import DAY, days, exists
 from kinglet.clock.zones import Zone, changes, to_utc
+from kinglet.columns import put
 
 _MINUTE = 60_000_000
 BACKWARD = 5 * _MINUTE
@@ -90,10 +91,10 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
         turned = ((goes_back | is_over) & ~runs_back).cum_max()
         if same and known.second:
             turned = pl.Series([True]).new_from_index(0, len(some))
-        time = time.scatter(some, first.zip_with(~turned, second))
+        time = put(time, some, first.zip_with(~turned, second))
         change = pl.Series([notes.BIT["hour-twice-first"] | notes.BIT["hour-twice-second"]], dtype=notes.DTYPE)
         marks = bits.gather(some)
-        bits = bits.scatter(some, marks.zip_with(~turned, marks ^ change))
+        bits = put(bits, some, marks.zip_with(~turned, marks ^ change))
         top = int(first.max())  # type: ignore[arg-type]
         known = known._replace(
             high=max(top, known.high) if same and known.high is not None else top, second=bool(turned.item(-1))
@@ -139,7 +140,7 @@ def dated(times: Times, rows: pl.Series, dates: Dates, known: Known) -> Times:
     """
     assert times.of_day is not None
     full = times.time.is_not_null() if dates.of_previous else pl.Series([False]).new_from_index(0, len(times.time))
-    open_rows = pl.Series([False]).new_from_index(0, len(times.time)).scatter(rows, True)
+    open_rows = put(pl.Series([False]).new_from_index(0, len(times.time)), rows, True)
     took_part = (full | open_rows).arg_true()
     is_full = full.gather(took_part)
     wall = _wall(times.time.gather(took_part), dates.zone)
@@ -162,9 +163,9 @@ def dated(times: Times, rows: pl.Series, dates: Dates, known: Known) -> Times:
     later = times.later
     if local.later is not None:
         later = pl.Series([None], dtype=pl.Int64).new_from_index(0, len(times.time)) if later is None else later
-        later = later.scatter(where, local.later)
+        later = put(later, where, local.later)
     return Times(
-        times.time.scatter(where, local.time), times.notes.scatter(where, times.notes.gather(where) | bits), later,
+        put(times.time, where, local.time), put(times.notes, where, times.notes.gather(where) | bits), later,
         times.of_day,
     )  # fmt: skip
 
@@ -249,11 +250,11 @@ def filled(times: Times, rows: pl.Series, known: Known) -> Times:
     """The time of the event before for events without one, as far as there is one."""
     time = times.time.clone()
     if known.last is not None and time.item(0) is None:
-        time = time.scatter(0, known.last)
+        time = put(time, 0, known.last)
     time = time.forward_fill()
     found = rows.filter(time.gather(rows).is_not_null())
     bit = pl.Series([notes.BIT["time-of-previous"]], dtype=notes.DTYPE)
     return times._replace(
-        time=times.time.scatter(found, time.gather(found)),
-        notes=times.notes.scatter(found, times.notes.gather(found) | bit),
+        time=put(times.time, found, time.gather(found)),
+        notes=put(times.notes, found, times.notes.gather(found) | bit),
     )

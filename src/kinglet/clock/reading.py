@@ -17,6 +17,7 @@ from kinglet.clock.epoch import from_epoch
 from kinglet.clock.formats import Form, Format
 from kinglet.clock.parts import Parts, by_regex
 from kinglet.clock.zones import Instants, Zone, find_zone, to_utc
+from kinglet.columns import put
 
 INSTANT = pl.Datetime("us", "UTC")
 PIVOT = 70
@@ -188,14 +189,14 @@ class _Reading:
                 if rows is None:
                     self.gaps = pl.Series([], dtype=pl.UInt32)
                     return
-                open_rows = open_rows.scatter(rows, False)
+                open_rows = put(open_rows, rows, False)
                 continue
             kept = good.arg_true()
             if not len(kept):
                 continue
             inside = kept if rows is None else rows.gather(kept)
             self.done.append((inside if self.gaps is None else self.gaps.gather(inside), stamps.at(kept)))
-            open_rows = open_rows.scatter(inside, False)
+            open_rows = put(open_rows, inside, False)
         left = open_rows.arg_true()
         if len(left) < len(text):
             self.gaps = left if self.gaps is None else self.gaps.gather(left)
@@ -238,7 +239,7 @@ class _Reading:
                 into = columns[i]
                 if into is None:
                     into = pl.Series([None], dtype=values.dtype).new_from_index(0, height)
-                columns[i] = into.scatter(rows, values)
+                columns[i] = put(into, rows, values)
         time, bits, later, of_day, beyond = columns
         assert time is not None and bits is not None
         return Stamps(time.rename(self.text.name), bits, later, of_day, beyond)
@@ -253,11 +254,11 @@ class _Reading:
             for rows, found in self.done:
                 micros[rows] = found.time.to_physical().to_numpy()
             time = pl.Series(micros).cast(INSTANT)
-            return time if self.gaps is None or not len(self.gaps) else time.scatter(self.gaps, None)
+            return time if self.gaps is None or not len(self.gaps) else put(time, self.gaps, None)
         time = pl.Series([None], dtype=INSTANT).new_from_index(0, height)
         for rows, found in self.done:
             assert rows is not None
-            time = time.scatter(rows, found.time)
+            time = put(time, rows, found.time)
         return time
 
     def _stamps(self, text: pl.Series, fmt: Format, form: Form) -> Stamps | None:
@@ -280,7 +281,7 @@ class _Reading:
             zones.gather(rows) if zones is not None else None,
         )
         back = pl.Series([None], dtype=pl.UInt32).new_from_index(0, len(text))
-        return stamps.at(back.scatter(rows, pl.int_range(count, dtype=pl.UInt32, eager=True)))
+        return stamps.at(put(back, rows, pl.int_range(count, dtype=pl.UInt32, eager=True)))
 
     def _read(self, found: Parts, fmt: Format, limit: Any, zones: pl.Series | None) -> Stamps:
         clock, good = clock_of(found)
@@ -354,8 +355,8 @@ class _Reading:
                 limit.gather(rows) if isinstance(limit, pl.Series) else limit,
                 zones.gather(rows) if zones is not None else None,
             )
-            time, bits, good = time.scatter(rows, local.time), bits.scatter(rows, local.notes), good.scatter(rows, fits)
-            later = later.scatter(rows, local.later) if local.later is not None else later
+            time, bits, good = put(time, rows, local.time), put(bits, rows, local.notes), put(good, rows, fits)
+            later = put(later, rows, local.later) if local.later is not None else later
         return Instants(time, later if later.null_count() < height else None, bits), good
 
     def _nearest(
@@ -404,12 +405,12 @@ class _Reading:
             mask = left if named is None else left & named.eq_missing(pl.Series([name], dtype=pl.String))
             rows = mask.arg_true()
             if zone is None:
-                good = good.scatter(rows, False)
+                good = put(good, rows, False)
                 continue
             local = to_utc(wall.gather(rows), zone)
-            time, bits = time.scatter(rows, local.time), bits.scatter(rows, local.notes)
+            time, bits = put(time, rows, local.time), put(bits, rows, local.notes)
             if local.later is not None:
-                later = later.scatter(rows, local.later)
+                later = put(later, rows, local.later)
         return Instants(time, later if later.null_count() < height else None, bits), good
 
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
 
-from kinglet.definition.section import Section
+from kinglet.definition.section import Section, Texts
 
 
 class PairsForm(Section):
@@ -17,6 +17,16 @@ class PairsForm(Section):
     between: str = Field(" ", min_length=1, description="what stands between two pairs; a blank means any blanks")
     equals: str = Field("=", min_length=1, description="what stands between a key and its value")
     quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
+
+    @field_validator("between", "equals")
+    @classmethod
+    def _meant(cls, value: str) -> str:
+        if re.search(r"\\[tnr]", value):
+            raise ValueError(f'is a backslash and a letter; in double quotes it is what is meant: "{value}"')
+        return value
+
+    open_values: bool = Field(False, description="values without quotes may hold blanks, up to the next key")
+    escapes: bool = Field(False, description="in values without quotes a backslash lets the next sign be itself")
 
 
 class DelimitedForm(Section):
@@ -44,6 +54,7 @@ class BlockForm(Section):
     """How labels are written."""
 
     equals: str = Field(":", min_length=1, description="what stands behind a label")
+    labels: Texts | None = Field(None, description="the labels, where other lines may look like one")
 
 
 def _as_columns(value: Any) -> Any:
@@ -88,6 +99,8 @@ class Form(Section):
     keys: dict[str, str] = Field(
         {}, description="fields and the keys they are of, where these differ: `after: tension[2]`"
     )
+
+    needs: Texts | None = Field(None, description="fields of structure without which a text is not read by it")
 
     @property
     def ways(self) -> dict[str, object]:

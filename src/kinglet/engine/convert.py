@@ -64,7 +64,8 @@ def _boolean(text: pl.Series) -> pl.Series:
 def _unquoted(text: pl.Series) -> pl.Series:
     inside = text.str.slice(1, text.str.len_chars() - 2)
     if inside.str.contains("\\", literal=True).any():
-        return inside.str.replace_all(r"\\(.)", "${1}")
+        double = inside.str.replace_all(r'\\(["\\])', "${1}")
+        return double.zip_with(text.str.starts_with('"'), inside.str.replace_all(r"\\(['\\])", "${1}"))
     return inside
 
 

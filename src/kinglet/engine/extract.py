@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.engine.masks import true_of
 from kinglet.engine.plan import Reading
 
@@ -38,8 +39,8 @@ def extract(text: pl.Series, reading: Reading) -> Found:
             break
         groups, more = _by_regex(text.gather(rows), reading, regex)
         if more.any():
-            frame = frame.with_columns(frame[name].scatter(rows, groups[name]) for name in frame.columns)
-            matched = matched.scatter(rows, more)
+            frame = frame.with_columns(put(frame[name], rows, groups[name]) for name in frame.columns)
+            matched = put(matched, rows, more)
     return Found(frame, matched)
 
 
@@ -66,7 +67,7 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
     matched = frame.select(pl.any_horizontal(pl.all().is_not_null())).to_series()
     silent = (~matched).arg_true()
     if len(silent):  # a match may leave every named group out
-        matched = matched.scatter(silent, text.gather(silent).str.contains(regex).fill_null(False))
+        matched = put(matched, silent, text.gather(silent).str.contains(regex).fill_null(False))
     return frame, matched
 
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, TypeVar
 import polars as pl
 
 from kinglet.clock.reading import Reference
+from kinglet.columns import put
 from kinglet.engine.asking import Asking, answered, together
 from kinglet.engine.choosing import Chooser, Claimed, by_contents, of_path
 from kinglet.engine.finishing import Kept, bundled, finish, times_of
@@ -302,7 +303,7 @@ def _ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
             here = part.frame[ROW]
             rank = _rank(part)
             before = best.gather(here)
-            best = best.scatter(here, rank.zip_with(rank < before, before))
+            best = put(best, here, rank.zip_with(rank < before, before))
     return best
 
 
@@ -327,7 +328,7 @@ def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Pa
             for part in parsed.parts
         ]
         first = pl.concat(frames).sort("row", "rank", "place").unique("row", keep="first", maintain_order=True)
-        winner = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height).scatter(first["row"], first["place"])
+        winner = put(pl.Series([None], dtype=pl.UInt32).new_from_index(0, height), first["row"], first["place"])
     for place, parsed in found:
         parts = parsed.parts
         if several:

@@ -106,6 +106,8 @@ class StructurePlan(NamedTuple):
     prefix: str
     keys: tuple[str, ...]
     fields: tuple[FieldPlan, ...]
+    needs: tuple[str, ...] = ()
+    """Those of the keys without which a text is none of this structure."""
 
     @property
     def fault(self) -> str:

@@ -84,7 +84,16 @@ def read_form(
     from kinglet.engine.structure_forms import structure_of
 
     plan = _structure(work, path, form, _Part(structure_of(form), None, "", _types_of(form)), shared)
+    _check_needs(work, path, form)
     return Reading((), (), structures=(plan,))
+
+
+def _check_needs(work: Context, path: Path, form: Form) -> None:
+    known = _types_of(form)
+    for i, name in enumerate(form.needs or ()):
+        if name not in known:
+            hint = did_you_mean(name, known, f"give it a type: `types: {{{name}: text}}`")
+            work.report((*path, "needs", i), f"`{name}` is no field of this structure", hint)
 
 
 def _types_of(form: Form) -> dict[str, str]:
@@ -122,7 +131,10 @@ def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mappi
                 key = path_of(key)
             keys.append(key)
             items.append(FieldPlan(name, work.type_of(name, kind)))
-    return StructurePlan(part.structure, part.source, part.prefix, tuple(keys), tuple(items))
+    names = [item.name for item in items]
+    mine = [name for name in form.needs or () if name in names]
+    needs = tuple(keys[names.index(name)] for name in mine)
+    return StructurePlan(part.structure, part.source, part.prefix, tuple(keys), tuple(items), needs)
 
 
 def _regex(work: Context, path: Path, form: Form, shared: Mapping[str, str]) -> Reading | None:
@@ -177,7 +189,8 @@ def read_pattern(
     if tokens is None:
         return None
     reading = _of_tokens(work, tokens, onward)
-    form = form or Form.model_construct(types={}, keys={})
+    form = form or Form.model_construct(types={}, keys={}, needs=None)
+    _check_needs(work, whole, form)
     left = _types_of(form)
     taken = dict(shared) | {item.name: "this pattern" for item in reading.fields}
     plans: list[StructurePlan] = []

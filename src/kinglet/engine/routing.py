@@ -10,6 +10,7 @@ from collections.abc import Mapping, Sequence
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.engine.plan import Plan, Reading
 from kinglet.patterns.literals import pieces
 
@@ -88,7 +89,7 @@ def _with_single_blanks(text: pl.Series) -> pl.Series:
 def _with(lists: pl.Series, rows: pl.Series, values: pl.Series) -> pl.Series:
     """Lists of which some are others; columns of lists know no assignment."""
     places = pl.int_range(len(lists), dtype=pl.UInt32, eager=True)
-    places = places.scatter(rows, pl.int_range(len(lists), len(lists) + len(rows), dtype=pl.UInt32, eager=True))
+    places = put(places, rows, pl.int_range(len(lists), len(lists) + len(rows), dtype=pl.UInt32, eager=True))
     return pl.concat([lists, values.rename(lists.name)]).gather(places)
 
 

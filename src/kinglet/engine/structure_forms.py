@@ -29,11 +29,21 @@ def structure_of(form: Form) -> Structure:
     if form.json_ is not None:
         return JsonObjects()
     if form.pairs is not None:
-        return Pairs() if form.pairs is True else Pairs(form.pairs.between, form.pairs.equals, form.pairs.quote)
+        return (
+            Pairs()
+            if form.pairs is True
+            else Pairs(
+                form.pairs.between,
+                form.pairs.equals,
+                form.pairs.quote,
+                open_values=form.pairs.open_values,
+                escapes=form.pairs.escapes,
+            )
+        )
     if form.delimited is not None:
         return Delimited(form.delimited.names, form.delimited.delimiter, form.delimited.quote)
     if form.xml is not None:
         return XmlElements(form.xml.by if isinstance(form.xml, XmlForm) else None)
     if form.block is not None:
-        return Blocks() if form.block is True else Blocks(form.block.equals)
+        return Blocks() if form.block is True else Blocks(form.block.equals, form.block.labels)
     return Fixed(form.fixed or {})

@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kinglet.engine.convert import Faults
-from kinglet.engine.plan import MORE, Reading
+from kinglet.engine.plan import MORE, Reading, StructurePlan
 from kinglet.extract.forms import Found, read
 
 
@@ -24,7 +24,7 @@ def with_structures(
         if found is None:
             assert plan.source is not None
             text = texts[plan.source]
-            found = read(text, plan.structure, plan.keys, plan.prefix)
+            found = read_plan(text, plan)
             bad = text.is_not_null() & ~found.good
             if bad.any():
                 faults.append((plan.fault, bad))
@@ -35,6 +35,15 @@ def with_structures(
         texts = texts.hstack(named)
         found_more.append(found.more)
     return texts.hstack([_merged(found_more).alias(MORE)]), faults
+
+
+def read_plan(text: pl.Series, plan: StructurePlan) -> Found:
+    """What texts hold of a structure; those that lack a key which it needs are none."""
+    found = read(text, plan.structure, plan.keys, plan.prefix)
+    if not plan.needs:
+        return found
+    there = found.columns.select(pl.all_horizontal(pl.col(plan.needs).is_not_null())).to_series()
+    return found._replace(good=found.good & there)
 
 
 def _merged(objects: list[pl.Series]) -> pl.Series:

@@ -50,10 +50,9 @@ def take_texts(
         matched, late = matched | late, late if late.any() else None
     whole = None
     if reading.structures and reading.structures[0].source is None:
-        from kinglet.extract.forms import read
+        from kinglet.engine.structures import read_plan
 
-        plan = reading.structures[0]
-        whole = read(text, plan.structure, plan.keys, plan.prefix)
+        whole = read_plan(text, reading.structures[0])
         matched = whole.good
     if not matched.any():
         return None

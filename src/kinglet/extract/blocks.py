@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.extract.forms import Value, json_strings
+from kinglet.extract.forms import Value, WithoutLists, json_strings
 from kinglet.extract.pairs import in_class
 from kinglet.extract.repeats import selector
 from kinglet.patterns.compiling import escape
@@ -28,32 +28,40 @@ class _Section(NamedTuple):
     path: str
 
 
-class Blocks:
-    """The structure of texts that are labelled blocks; equals: what stands behind a label."""
+class Blocks(WithoutLists):
+    """The structure of texts that are labelled blocks; equals: what stands behind a label.
+
+    labels: all that there are, where other lines may look as if they had one.
+    """
 
     name = "block"
     nothing: str | None = None
     escape = "\0"
     may_repeat = True
 
-    def __init__(self, equals: str = ":") -> None:
+    def __init__(self, equals: str = ":", labels: Sequence[str] | None = None) -> None:
         first, sign = in_class(equals[0]), escape(equals)
         free = rf"(?:[^{first}\r\n]|{sign}+[^{first} \t\r\n])"
-        self.kinds = {"value": r"(?:[ \t][^\r\n]*)?", "text": rf"[^\[{first} \t\r\n]{free}*"}
+        apart = equals == ":"  # in `10:41` it is no label
+        self.kinds = {"value": r"(?:[ \t][^\r\n]*)?" if apart else r"[^\r\n]*", "text": rf"[^\[{first} \t\r\n]{free}*"}
         if len(equals) == 1:
             for indent in range(_DEEPEST):
                 lines = rf"\r?\n[ \t]{{{indent + 1},}}[^\[{first} \t\r\n]{free}*"
-                self.kinds[f"value {indent}"] = rf"(?:[ \t][^\r\n]*)?(?:{lines})+"
+                self.kinds[f"value {indent}"] = rf"{self.kinds['value']}(?:{lines})+"
         else:
             del self.kinds["text"]
         self.alike = rf"{sign}[ \t][^\r\n]*"
-        self._label = re.compile(rf"([^\r\n]{{1,{_LONGEST_LABEL}}}?){sign}(?=[ \t\r]|\Z)")
+        behind = r"(?=[ \t\r]|\Z)" if apart else ""
+        some = "|".join(re.escape(label) for label in sorted(labels or (), key=len, reverse=True))
+        label = rf"(?i:{some})" if labels else rf"[^\r\n]{{1,{_LONGEST_LABEL}}}?"
+        self._label = re.compile(rf"({label})[ \t]*{sign}{behind}" if labels else rf"({label}){sign}{behind}")
+        self._odd = re.compile(rf"{sign}{behind}") if labels else None
 
     def values(self, text: str) -> list[Value] | None:
         """The values of a block; None where no line has a label."""
         found: list[Value] = []
         sections: list[_Section] = []
-        labelled = False
+        labelled = looks_odd = False
         last: tuple[int, int] | None = None  # the value that lines further in continue: its number, its indent
         at = 0
         for line in text.split("\n"):
@@ -66,6 +74,7 @@ class Blocks:
             label, title = self._label.match(written, indent), _TITLE.fullmatch(written, indent)
             if label is None and title is None and last is not None and indent > last[1]:
                 found[last[0]] = self._longer(found[last[0]], start + len(written), bare, last[1])
+                looks_odd |= self._odd is not None and self._odd.search(bare) is not None
                 continue
             while sections and sections[-1].indent >= indent:
                 sections.pop()
@@ -80,7 +89,10 @@ class Blocks:
                 sections, last, labelled = [_Section(indent - 1, key_of(title[1]))], None, True
             else:
                 found.append(Value(f"{above}text", start + indent, start + len(written), "text", bare))
+                looks_odd |= self._odd is not None and self._odd.search(bare) is not None
                 last = None
+        if looks_odd:  # a line that looks like a label and is none: no regex of the engine can tell
+            found = [value._replace(kind="line") for value in found]
         return found if labelled else None
 
     def _longer(self, value: Value, end: int, line: str, indent: int) -> Value:
@@ -100,7 +112,7 @@ class Blocks:
         bare = token.str.replace_all(r"[ \t\r]*\n[ \t]*", "\n").str.strip_chars(" \t\r\n")
         return pl.when(bare != "").then(bare)
 
-    def unescaped(self, tokens: pl.Series) -> pl.Series:
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: a block knows no escapes."""
         return tokens
 

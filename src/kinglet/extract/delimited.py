@@ -11,12 +11,12 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kinglet.extract.forms import Value, json_strings
+from kinglet.extract.forms import Value, WithoutLists, json_strings
 from kinglet.extract.pairs import in_class
 from kinglet.patterns.compiling import escape
 
 
-class Delimited:
+class Delimited(WithoutLists):
     """The structure of texts that are rows; names: of the columns."""
 
     name = "delimited"
@@ -64,7 +64,7 @@ class Delimited:
         inside = token.str.slice(1, token.str.len_chars() - 2).str.replace_all(self.quote * 2, self.quote, literal=True)
         return pl.when(token.str.starts_with(self.quote)).then(inside).when(token != "").then(token)
 
-    def unescaped(self, tokens: pl.Series) -> pl.Series:
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: a row knows no escapes but the quotes written twice."""
         return tokens
 

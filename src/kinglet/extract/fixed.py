@@ -10,13 +10,13 @@ from collections.abc import Mapping, Sequence
 
 import polars as pl
 
-from kinglet.extract.forms import Value, json_strings
+from kinglet.extract.forms import Value, WithoutLists, json_strings
 
 _WIDEST = 1000
 """Wider columns are read one by one: the regex engine has a limit on what it counts."""
 
 
-class Fixed:
+class Fixed(WithoutLists):
     """The structure of texts in columns; columns: of each the first and last character, from 1, None for the end."""
 
     name = "fixed"
@@ -66,7 +66,7 @@ class Fixed:
         bare = token.str.strip_chars()
         return pl.when(bare != "").then(bare)
 
-    def unescaped(self, tokens: pl.Series) -> pl.Series:
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: columns know no escapes."""
         return tokens
 

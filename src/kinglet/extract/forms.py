@@ -14,6 +14,7 @@ from typing import NamedTuple, Protocol
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.extract.repeats import is_twice, taken
 from kinglet.patterns.compiling import escape
 
@@ -67,6 +68,8 @@ class Structure(Protocol):
     """What stands in every text that has escapes."""
     may_repeat: bool
     """Whether a key may well stand more than once."""
+    has_lists: bool
+    """Whether a value may be a list, of which an item can be asked for."""
 
     def __hash__(self) -> int: ...
 
@@ -90,11 +93,31 @@ class Structure(Protocol):
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What values mean, from how they are written, but for escapes."""
 
-    def unescaped(self, tokens: pl.Series) -> pl.Series:
-        """The same without escapes."""
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
+        """The same without escapes; written: how they stand in the texts."""
 
     def as_json(self, token: pl.Expr) -> pl.Expr:
         """Values as they are written, as JSON."""
+
+    def item(self, text: str | None, path: str) -> str | None:
+        """An item of a list, or a value in one, by what leads to it, such as `[1].name`; where values may be lists."""
+
+    def items(self, texts: pl.Series, path: str) -> pl.Series:
+        """The same for many lists."""
+
+
+class WithoutLists:
+    """Structures none of whose values is a list."""
+
+    has_lists = False
+
+    def item(self, text: str | None, path: str) -> str | None:
+        """Nothing."""
+        return None
+
+    def items(self, texts: pl.Series, path: str) -> pl.Series:
+        """Nothing."""
+        return texts.clear(len(texts))
 
 
 class Found(NamedTuple):
@@ -159,10 +182,15 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
             mine = rows if tokens.height == len(rows) else rows.filter(matched)
             named = _meanings(form.keys, form.groups, structure, tuple(wanted), prefix, always)
             values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
+            here = taken(form.keys, tuple(wanted), structure.has_lists)
             if some_escaped and escapes.gather(mine).any():
-                chosen = taken(form.keys, tuple(wanted)).chosen
-                plain = [name for name, place in chosen.items() if form.groups[place] not in (None, *form.raw)]
-                values = values.with_columns(structure.unescaped(values[name]) for name in plain)
+                plain = [(name, form.groups[place]) for name, place in here.chosen.items()]
+                values = values.with_columns(
+                    structure.unescaped(values[name], tokens[group])
+                    for name, group in plain
+                    if group is not None and group not in form.raw
+                )
+            values = values.with_columns(structure.items(values[name], path) for name, path in here.items.items())
             pieces.append(values)
             rows = rows.clear() if mine is rows else rows.filter(~matched)
         return rows
@@ -179,7 +207,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
     return Found(
         frame.select(wanted) if wanted else pl.DataFrame(height=len(texts)),
         frame[_MORE],
-        good.scatter(bad, False) if bad else good,
+        put(good, bad, False) if bad else good,
         frame[_FAULT],
     )
 
@@ -227,7 +255,11 @@ def _fault(structure: Structure, values: Sequence[Value], wanted: tuple[str, ...
     """What is strange about a text: what its structure says, or that a key stands there more than once."""
     found = structure.fault(values)
     keys = tuple(value.path for value in values)
-    if found is None and is_twice(keys) and (not structure.may_repeat or taken(keys, wanted).repeated):
+    if (
+        found is None
+        and is_twice(keys)
+        and (not structure.may_repeat or taken(keys, wanted, structure.has_lists).repeated)
+    ):
         return "repeated-key"
     return found
 
@@ -277,7 +309,7 @@ def _meanings(
         items = [as_json(place).fill_null("null") for place in places]
         return pl.concat_str(pl.lit("["), pl.concat_str(items, separator=","), pl.lit("]"))
 
-    here = taken(keys, wanted)
+    here = taken(keys, wanted, structure.has_lists)
     meant: list[pl.Expr] = []
     for name, place in here.chosen.items():
         group = groups[place]
@@ -315,20 +347,21 @@ def _one_by_one(
         if values is None:
             bad.append(row)
             continue
-        here = taken(tuple(value.path for value in values), tuple(wanted))
+        here = taken(tuple(value.path for value in values), tuple(wanted), structure.has_lists)
         found[_FAULT].append(_fault(structure, values, tuple(wanted)))
         for path in wanted:
             if path in here.lists:
                 items = [_as_json(values[place], text, structure) or "null" for place in here.lists[path]]
                 found[path].append(f"[{','.join(items)}]")
             else:
-                found[path].append(values[here.chosen[path]].text if path in here.chosen else None)
+                value = values[here.chosen[path]].text if path in here.chosen else None
+                found[path].append(structure.item(value, here.items[path]) if path in here.items else value)
         members: list[str] = []
         for key, places in here.left.items():
             some = [_as_json(values[place], text, structure) for place in places]
-            value = some[0] if len(some) == 1 else f"[{','.join(item or 'null' for item in some)}]"
-            if value is not None:
-                members.append(f"{json.dumps(prefix + key, ensure_ascii=False)}:{value}")
+            whole = some[0] if len(some) == 1 else f"[{','.join(item or 'null' for item in some)}]"
+            if whole is not None:
+                members.append(f"{json.dumps(prefix + key, ensure_ascii=False)}:{whole}")
         found[_MORE].append(f"{{{','.join(members)}}}" if members else None)
         where.append(row)
     if not where:
@@ -362,5 +395,5 @@ def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) ->
         return pl.DataFrame({name: [None] * height for name in columns}, schema=columns)
     whole = pl.concat(frames, rechunk=True)
     nowhere = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height)
-    places = nowhere.scatter(whole["#row"], pl.int_range(whole.height, dtype=pl.UInt32, eager=True))
+    places = put(nowhere, whole["#row"], pl.int_range(whole.height, dtype=pl.UInt32, eager=True))
     return whole.select(pl.col(name).gather(places) for name in columns)

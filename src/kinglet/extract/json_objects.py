@@ -15,6 +15,7 @@ from typing import Any
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.extract.forms import Value
 from kinglet.extract.unreadable import UnreadableError
 
@@ -58,6 +59,7 @@ class JsonObjects:
     nothing: str | None = "null"
     escape = "\\"
     may_repeat = False
+    has_lists = True
     kinds = {"plain": _PLAIN, "list": _LIST, "deep list": _DEEP_LIST}  # noqa: RUF012
     alike = r':[ ]*(?:"(?:[^"\\]|\\.)*"|\[[^\[\]{}]*\]|[^",{}\[\]]+)'
 
@@ -81,7 +83,7 @@ class JsonObjects:
         inside = token.str.slice(1, token.str.len_chars() - 2)
         return pl.when(token.str.starts_with('"')).then(inside).when(token != "null").then(token)
 
-    def unescaped(self, tokens: pl.Series) -> pl.Series:
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The insides of strings without escapes; half a surrogate pair becomes U+FFFD."""
         rows = tokens.str.contains("\\", literal=True).fill_null(False).arg_true()
         if not len(rows):
@@ -93,11 +95,80 @@ class JsonObjects:
         if hard.any():
             known = {text: _string(f'"{text}"', 0)[0] for text in some.filter(hard).unique()}
             some = some.zip_with(~hard, some.replace_strict(known, default=some, return_dtype=pl.String))
-        return tokens.scatter(rows, some)
+        return put(tokens, rows, some)
 
     def as_json(self, token: pl.Expr) -> pl.Expr:
         """Values as they stand."""
         return pl.when(token != "null").then(token)
+
+    def item(self, text: str | None, path: str) -> str | None:
+        """See `item_of`."""
+        return item_of(text, path)
+
+    def items(self, texts: pl.Series, path: str) -> pl.Series:
+        """See `item_of`."""
+        known = {text: item_of(text, path) for text in texts.drop_nulls().unique().to_list()}
+        found = texts.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
+        return found.alias(texts.name)
+
+
+_STEP = re.compile(r"\[(-?[1-9][0-9]*)?\]")
+
+
+def item_of(text: str | None, path: str) -> str | None:
+    """An item of a JSON list, or a value in one: `[2].name`, `[-1]`, `[].name` for all of them as a list; or None.
+
+    >>> item_of('[{"a": 1}, {"a": "x"}]', "[2].a"), item_of('[{"a": 1}, {"a": "x"}]', "[].a")
+    ('x', '[1,"x"]')
+    """
+    token = _token_at(text, path) if text is not None else None
+    if token is None or token == "null":
+        return None
+    return _string(token, 0)[0] if token.startswith('"') else token
+
+
+def _token_at(text: str, path: str) -> str | None:
+    """What stands at a path, as it is written."""
+    if not path:
+        return text
+    step = _STEP.match(path)
+    if step is None:
+        return _member(text, path.removeprefix("."))
+    items, rest = _tokens(text), path[step.end() :]
+    if items is None:
+        return None
+    if step[1] is None:
+        some = [_token_at(item, rest) for item in items]
+        return "[" + ",".join(item or "null" for item in some) + "]"
+    number = int(step[1])
+    if abs(number) > len(items):
+        return None
+    return _token_at(items[number - (number > 0)], rest)
+
+
+def _tokens(text: str) -> list[str] | None:
+    """The items of a list as they are written; None where the text is none."""
+    if not text.startswith("["):
+        return None
+    found: list[str] = []
+    at = _BLANKS.match(text, 1).end()  # type: ignore[union-attr]
+    while text[at : at + 1] not in ("]", ""):
+        _, end = _DECODER.raw_decode(text, at)
+        found.append(text[at:end])
+        at = _BLANKS.match(text, end).end()  # type: ignore[union-attr]
+        at = _BLANKS.match(text, at + (text[at : at + 1] == ",")).end()  # type: ignore[union-attr]
+    return found
+
+
+def _member(text: str, path: str) -> str | None:
+    """The value of a key of an object, as it is written; the key may lead through objects to a list's item."""
+    if not text.startswith("{"):
+        return None
+    places = {value.path: text[value.start : value.end] for value in read_object(text)}
+    if path in places:
+        return places[path]
+    base, bracket, rest = path.partition("[")
+    return _token_at(places[base], bracket + rest) if bracket and base in places else None
 
 
 class NoJsonError(UnreadableError):

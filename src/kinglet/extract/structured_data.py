@@ -10,13 +10,13 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kinglet.extract.forms import Value, json_strings
+from kinglet.extract.forms import Value, WithoutLists, json_strings
 
 _ELEMENT = re.compile(r"\[([^\s=\]\"]{1,256})")
 _PARAMETER = re.compile(r" +([^\s=\]\"]{1,256})=\"((?:[^\"\\]|\\.)*)\"", re.DOTALL)
 
 
-class StructuredData:
+class StructuredData(WithoutLists):
     """The structure of texts that are elements such as `[berth@32473 quay="4"]`, or `-` for none."""
 
     name = "sdata"
@@ -59,7 +59,7 @@ class StructuredData:
         """What stands in the quotes; nothing as null."""
         return pl.when(token != "").then(token)
 
-    def unescaped(self, tokens: pl.Series) -> pl.Series:
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same without the backslashes before quotes, brackets and backslashes."""
         return tokens.str.replace_all(r'\\(["\\\]])', "${1}")
 

@@ -13,7 +13,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kinglet.extract.forms import Value, json_strings
+from kinglet.extract.forms import Value, WithoutLists, json_strings
 from kinglet.extract.unreadable import UnreadableError
 
 MOST_LEVELS = 64
@@ -31,7 +31,7 @@ _KNOWN = "&(?:lt|gt|amp|quot|apos);"
 _WHOLE_CDATA = r"<!\[CDATA\[(?:[^\]]|\][^\]]|\]\]+[^\]>])*\]*\]\]>"
 
 
-class XmlElements:
+class XmlElements(WithoutLists):
     """The structure of texts that are an XML element each; by: the attribute whose value names its element."""
 
     name = "xml"
@@ -72,7 +72,7 @@ class XmlElements:
         text = pl.when(token.str.starts_with("<![CDATA[")).then(inside).otherwise(plain)
         return pl.when(text != "").then(text)
 
-    def unescaped(self, tokens: pl.Series) -> pl.Series:
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: what text means has no entities left."""
         return tokens
 

@@ -14,6 +14,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.definition.schema import DEFAULT_MAX_BYTES
 from kinglet.raw.boundaries.base import Boundary, Buffer
 from kinglet.raw.boundaries.lines import (
@@ -382,5 +383,5 @@ def _skipped(data: bytes, spans: pl.DataFrame) -> pl.DataFrame:
     """The spans, of which the first goes on with an event, without line ends at its start."""
     start = min(_past_ends(data, int(spans["start"][0])), int(spans["end"][0]))
     if "row" in spans.columns and start > spans["start"][0]:
-        spans = spans.with_columns(spans["row"].clone().scatter(0, None))
-    return spans.with_columns(spans["start"].clone().scatter(0, start))
+        spans = spans.with_columns(put(spans["row"], 0, None))
+    return spans.with_columns(put(spans["start"], 0, start))

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.raw import cutting
 from kinglet.raw.boundaries.base import Buffer
 from kinglet.raw.cutting import HEAD_BYTES, NO_FAULTS, CutRule, Cutter, EventBatch, cut, cut_live, has_lone_returns
@@ -61,7 +62,7 @@ def _merged(batches: list[EventBatch]) -> EventBatch:
             masks.setdefault(name, []).append(mask.arg_true().cast(POSITION) + rows)
         rows += len(batch)
     none = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows)
-    faults = tuple((name, none.clone().scatter(pl.concat(found), True)) for name, found in masks.items())
+    faults = tuple((name, put(none, pl.concat(found), True)) for name, found in masks.items())
     whole = pl.concat(frames, rechunk=True)
     return EventBatch(tuple(sources), whole, faults, sum(batch.bytes_read for batch in batches))
 

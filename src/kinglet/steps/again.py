@@ -9,6 +9,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.clock.reading import INSTANT, Reference
+from kinglet.columns import put
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import MORE, Plan, Reading
 from kinglet.engine.taking import take
@@ -38,7 +39,7 @@ class ParseAgain(NamedTuple):
         found = take(self.reading, some, near)
         faults: Faults = []
         if not self.optional:
-            missed = asked if found is None else asked.scatter(rows.filter(found.matched), False)
+            missed = asked if found is None else put(asked, rows.filter(found.matched), False)
             faults.append((f"not-read:{self.name}", missed))
         if found is None:
             return frame, faults
@@ -46,11 +47,11 @@ class ParseAgain(NamedTuple):
         no = pl.Series([False]).new_from_index(0, frame.height)
         for column in found.values.get_columns():
             whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
-            value = whole.scatter(hit, column)
+            value = put(whole, hit, column)
             if column.name == MORE and MORE in frame.columns:
                 value = value.zip_with(value.is_not_null(), frame[MORE])
-            frame = placed(frame, column.name, value, no.scatter(hit, True))
-        faults += [(name, no.scatter(hit.filter(bad), True)) for name, bad in found.faults]
+            frame = placed(frame, column.name, value, put(no, hit, True))
+        faults += [(name, put(no, hit.filter(bad), True)) for name, bad in found.faults]
         return frame, faults
 
     def fields(self, before: Fields, always: bool) -> Fields:
@@ -97,17 +98,17 @@ class Hand(NamedTuple):
         batch = EventBatch((Source(self.name, moment),), texts)
         events = parse_batch(self.plan, batch, Options(moment)).events()
         no = pl.Series([False]).new_from_index(0, frame.height)
-        mine = no.scatter(rows, True)
+        mine = put(no, rows, True)
         for column in (*(events[name] for name in self.plan.fields), events["variant"].alias(self.name + VARIANT)):
             whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
-            frame = placed(frame, column.name, whole.scatter(rows, column), mine)
+            frame = placed(frame, column.name, put(whole, rows, column), mine)
         times = pl.Series("time", [None], dtype=events.schema["time"]).new_from_index(0, frame.height)
-        frame = frame.with_columns(pl.coalesce("time", times.scatter(rows, events["time"])))
+        frame = frame.with_columns(pl.coalesce("time", put(times, rows, events["time"])))
         faults: Faults = []
         for fault in events["faults"].explode().drop_nulls().unique(maintain_order=True):
             if not self.optional or fault != "no-match":
                 bad = rows.filter(events["faults"].list.contains(fault))
-                faults.append((f"{self.name}/{fault}", no.scatter(bad, True)))
+                faults.append((f"{self.name}/{fault}", put(no, bad, True)))
         return frame, faults
 
     def fields(self, before: Fields, always: bool) -> Fields:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.clock.reading import Reference
+from kinglet.columns import put
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import RESERVED
 from kinglet.expressions.compiling import Expression
@@ -56,7 +57,7 @@ class Set(NamedTuple):
 
 def _at(rows: pl.Series, values: pl.Series, height: int) -> pl.Series:
     """Values at some rows, null at the others."""
-    return pl.Series("", [None], dtype=values.dtype).new_from_index(0, height).scatter(rows, values)
+    return put(pl.Series("", [None], dtype=values.dtype).new_from_index(0, height), rows, values)
 
 
 class Rename(NamedTuple):

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.raw.boundaries.base import NO_SPANS, Buffer, Found, line_spans, with_open
 from kinglet.raw.text import as_text, character_start
 
@@ -88,7 +89,7 @@ class GroupedLines:
         if not len(rows):
             return self._nothing(buffer, int(lines["start"][-1]))
         heads = _head_rows(buffer, lines)
-        forced = begins if not len(heads) else begins.clone().scatter(heads, True)
+        forced = begins if not len(heads) else put(begins, heads, True)
         group = forced.cum_sum()
         last_group = group[-1]
         all_lines = lines
@@ -151,11 +152,11 @@ class GroupedLines:
         far = (ends - lines["start"] > self.max_bytes).arg_true()
         if len(far):
             near = [character_start(data, start + self.max_bytes) for start in lines["start"].gather(far)]
-            ends = ends.clone().scatter(far, near)
+            ends = put(ends, far, near)
         text, _ = as_text(data, lines["start"], ends)
         if self.before:
             start, end = int(lines["start"][0]), int(ends[0])
-            text = text.scatter(0, (self.before + data[start:end])[: self.max_bytes].decode("utf-8", "replace"))
+            text = put(text, 0, (self.before + data[start:end])[: self.max_bytes].decode("utf-8", "replace"))
         return text
 
 

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.raw.boundaries.base import Buffer, Found, line_spans, with_open
 from kinglet.raw.text import POSITION, found
 
@@ -56,8 +57,8 @@ class Rows:
         if joined:
             inner = [row for first, last in joined for row in range(first + 1, last + 1)]
             lasts = lines["end"].gather([last for _, last in joined])
-            ends = lines["end"].clone().scatter([first for first, _ in joined], lasts)
-            kept = pl.Series([True]).new_from_index(0, lines.height).scatter(inner, False)
+            ends = put(lines["end"], [first for first, _ in joined], lasts)
+            kept = put(pl.Series([True]).new_from_index(0, lines.height), inner, False)
             spans = lines.with_columns(ends.alias("end")).filter(kept)
         if broken:
             starts = lines["start"].gather(broken)

@@ -1,0 +1,209 @@
+"""Values as they were written: quotes and backslashes, pairs of any signs, items of lists, labels, steps in place."""
+
+from __future__ import annotations
+
+import json
+import re
+import unittest
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import kinglet
+from kinglet.extract.forms import read
+from kinglet.extract.json_objects import item_of
+from kinglet.extract.pairs import Pairs
+from tests.helpers import ROOT
+
+HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Marram Ferries, name: Bench}\n"
+
+
+def parsed(file: str, *lines: str) -> pl.DataFrame:
+    return kinglet.load(HEAD + file).parse(list(lines)).events
+
+
+class Quoted(unittest.TestCase):
+    @given(st.text("ab\\\"' tn", max_size=10), st.sampled_from("\"'"))
+    @settings(max_examples=200, deadline=None)
+    def test_there_and_back(self, text: str, quote: str) -> None:
+        """What escapes the quote and backslashes, and nothing else, is undone."""
+        written = quote + re.sub(rf"([{quote}\\])", r"\\\1", text) + quote
+        events = parsed("variants: [{name: a, pattern: '{q:quoted}'}]\n", written)
+        self.assertEqual([text], events["q"].to_list())
+
+    def test_other_backslashes_stay(self) -> None:
+        lines = [r'"C:\temp\new"', r"'it\'s \"x\"'", r'"a\\b\"c"', r'"\d+"']
+        events = parsed("variants: [{name: a, pattern: '{q:quoted}'}]\n", *lines)
+        self.assertEqual([r"C:\temp\new", r"it's \"x\"", r"a\b" + '"c', r"\d+"], events["q"].to_list())
+
+
+SIGNS = st.sampled_from([" ", "\t", ";", ", ", ",", " | ", "||", "&", "  ", "~~~", ":-"])
+WORDS = st.text("ab1.\\/'-_", min_size=1, max_size=5)
+
+
+class WrittenPairs(unittest.TestCase):
+    @given(SIGNS, st.sampled_from(["=", ":", "->", ": "]), st.lists(st.lists(
+        st.tuples(st.sampled_from(["k1", "k2", "k3", "k4"]), st.sampled_from(["bare", "quoted"]),
+                  st.text("ab1 ,;\\\"|&~", max_size=6)),
+        min_size=1, max_size=4, unique_by=lambda item: item[0]), min_size=1, max_size=5))  # fmt: skip
+    @settings(max_examples=300, deadline=None)
+    def test_there_and_back(self, between: str, equals: str, rows: list[list[tuple[str, str, str]]]) -> None:
+        texts: list[str] = []
+        meant: list[dict[str, str | None]] = []
+        for row in rows:
+            pieces, values = [], dict[str, str | None]()
+            for key, how, value in row:
+                if how == "bare":  # text without quotes ends where the separator begins, blanks around it are none
+                    value = value.strip().replace('"', "")
+                    for sign in {between, between.strip() or between, *(" \t" if not between.strip() else "")}:
+                        value = value.replace(sign, "")
+                    core = between.strip()
+                    value = value.strip().strip(core) if core else value.replace(" ", "")
+                    if between in (" ", "\t", "  "):
+                        value = re.sub(r"\s", "", value)
+                    pieces.append(f"{key}{equals}{value}")
+                    values[key] = value or None
+                else:
+                    pieces.append(f'{key}{equals}"' + re.sub(r'(["\\])', r"\\\1", value) + '"')
+                    values[key] = value
+            texts.append(between.join(pieces))
+            meant.append(values)
+        pairs = Pairs(between, equals)
+        wanted = ["k1", "k2", "k3"]
+        found = read(pl.Series(texts), pairs, wanted)
+        self.assertTrue(found.good.all(), texts)
+        for i, values in enumerate(meant):
+            self.assertEqual([values.get(key) for key in wanted], [found.columns[key][i] for key in wanted], texts[i])
+            more = json.loads(found.more[i]) if found.more[i] else {}
+            self.assertEqual(values.get("k4"), more.get("k4"), texts[i])
+
+    @given(st.lists(st.lists(st.tuples(WORDS, WORDS), min_size=1, max_size=3), min_size=1, max_size=3))
+    @settings(max_examples=150, deadline=None)
+    def test_values_with_blanks(self, rows: list[list[tuple[str, str]]]) -> None:
+        """Up to the next key; and with escapes, any sign."""
+        rows = [[(a.replace("\\", ""), b.replace("\\", "")) for a, b in row] for row in rows]
+        meant = [{f"k{i}": " ".join(words).strip() for i, words in enumerate(row)} for row in rows]
+        texts = [" ".join(f"{key}={value}" for key, value in row.items()) for row in meant]
+        found = read(pl.Series(texts), Pairs(open_values=True), ["k0", "k1", "k2"])
+        for i, row in enumerate(meant):
+            self.assertEqual(
+                [row.get(f"k{n}") or None for n in range(3)], [found.columns[f"k{n}"][i] for n in range(3)]
+            )
+
+    @given(st.lists(st.text("ab=\\ \n\t|n", min_size=1, max_size=6), min_size=1, max_size=3))
+    @settings(max_examples=200, deadline=None)
+    def test_escapes(self, values: list[str]) -> None:
+        def escaped(text: str) -> str:
+            for sign, written in (("\\", "\\\\"), ("=", "\\="), (" ", "\\ "), ("|", "\\|")):
+                text = text.replace(sign, written)
+            return text.replace("\n", "\\n").replace("\t", "\\t")
+
+        text = "|".join(f"k{i}={escaped(value)}" for i, value in enumerate(values))
+        keys = [f"k{i}" for i in range(len(values))]
+        found = read(pl.Series([text, text]), Pairs("|", escapes=True), keys)
+        self.assertEqual([values, values], [[found.columns[key][i] for key in keys] for i in (0, 1)])
+
+    def test_as_a_parser_says_it(self) -> None:
+        file = 'variants: [{name: a, pairs: {between: "\\t"}, types: {act: word, text: text}, needs: [act]}]\n'
+        events = parsed(file, "act=moor\ttext=at the quay", "just some words", 'text="x"', r"act=C:\\x" + "\ttext=y")
+        self.assertEqual(["moor", None, None, r"C:\\x"], events["act"].to_list())
+        self.assertEqual(["at the quay", None, None, "y"], events["text"].to_list())
+        self.assertEqual(["complete", "unmatched", "unmatched", "complete"], events["state"].to_list())
+        file = "variants: [{name: a, pairs: {open_values: true, escapes: true}, types: {msg: text, end: word}}]\n"
+        events = parsed(file, r"msg=a\=b is far end=now", "msg=x end=y")
+        self.assertEqual([("a=b is far", "now"), ("x", "y")], events.select("msg", "end").rows())
+        with self.assertRaisesRegex(kinglet.ParserFileError, "double quotes it is what is meant"):
+            kinglet.load(HEAD + "variants: [{name: a, pairs: {between: '\\t'}}]\n")
+        with self.assertRaisesRegex(
+            kinglet.ParserFileError, r"needs\[0\]: `acr` is no field of this structure; did you"
+        ):
+            kinglet.load(HEAD + "variants: [{name: a, pairs: true, types: {act: word}, needs: acr}]\n")
+
+
+ITEMS = st.recursive(
+    st.one_of(st.none(), st.booleans(), st.integers(-9, 9), st.text('a"\\é{[', max_size=3)),
+    lambda inner: st.one_of(
+        st.lists(inner, max_size=3), st.dictionaries(st.sampled_from(["a", "b"]), inner, max_size=2)
+    ),
+    max_leaves=8,
+)
+
+
+class ItemsOfLists(unittest.TestCase):
+    @given(st.lists(ITEMS, max_size=4), st.lists(st.one_of(st.integers(-3, 3), st.sampled_from("ab")), max_size=3))
+    @settings(max_examples=300, deadline=None)
+    def test_against_the_standard_library(self, items: list[Any], path: list[int | str]) -> None:
+        path = [step for step in [1, *path] if step != 0]
+        here: Any = items
+        for step in path:
+            if isinstance(step, int):
+                places = range(-len(here), 0) if isinstance(here, list) else ()
+                there = isinstance(here, list) and (step in places or 1 <= step <= len(here))
+                here = here[step - (step > 0)] if there else None
+            else:
+                here = here.get(step) if isinstance(here, dict) else None
+        written = "".join(f"[{step}]" if isinstance(step, int) else f".{step}" for step in path)
+        found = item_of(json.dumps(items, ensure_ascii=False), written)
+        if isinstance(here, dict) and path[-1] in ("a", "b"):  # what lies within an object has keys of its own
+            self.assertIsNone(found)
+        elif isinstance(here, str) or here is None:
+            self.assertEqual(here, found)
+        else:
+            assert found is not None
+            self.assertEqual(here, json.loads(found))
+
+    def test_as_a_parser_says_it(self) -> None:
+        file = (
+            "variants: [{name: a, json: true, keys: {h: 'files[1].sha256', last: 'files[-1].n', all: 'files[].n', "
+            "tag: 'tags[2]'}, types: {last: int, h: text}}]\n"
+        )
+        lines = ['{"files": [{"sha256": "ab", "n": 1}, {"n": 2}], "tags": ["x", "y"]}', '{"files": [], "tags": "z"}']
+        events = parsed(file, *lines)
+        self.assertEqual(
+            [("ab", 2, "[1,2]", "y"), (None, None, "[]", None)], events.select("h", "last", "all", "tag").rows()
+        )
+        self.assertEqual([json.loads(line) for line in lines], [json.loads(more) for more in events["more"]])
+
+
+class Blocks(unittest.TestCase):
+    def test_labels_that_are_listed(self) -> None:
+        file = "events: blank-line\nvariants: [{name: a, block: {labels: [Operator, Remark, Tension 2]}, types: %s}]\n"
+        types = "{operator: word, remark: text, tension_2: num}"
+        text = "Operator: m.okoro\nRemark: slack\n  seen: twice\n  at 10: the winch\nTension 2: 4.5\n\nOperator: b\n"
+        events = kinglet.load(HEAD + file % types).parse(text).events
+        self.assertEqual([("m.okoro", "slack\nseen: twice\nat 10: the winch", 4.5), ("b", None, None)],
+                         events.select("operator", "remark", "tension_2").rows())  # fmt: skip
+
+    def test_other_signs_need_no_blank(self) -> None:
+        file = 'events: blank-line\nvariants: [{name: a, block: {equals: "="}, types: {unit: word, load: num}}]\n'
+        events = kinglet.load(HEAD + file).parse("unit=C-2\nload= 4.5\n\nunit = C-3\nload=7\n").events
+        self.assertEqual([("C-2", 4.5), ("C-3", 7.0)], events.select("unit", "load").rows())
+
+
+class InPlace(unittest.TestCase):
+    @given(st.lists(st.sampled_from(["n=1", "n=x", "m", ""]), min_size=1, max_size=8))
+    @settings(max_examples=60, deadline=None)
+    def test_a_bad_value_is_that_of_its_event(self, texts: list[str]) -> None:
+        """The step parse over many events gives each what it gives it alone."""
+        file = "variants: [{name: a, pattern: '> {t:rest}'}]\nsteps: [{parse: {field: t, pattern: 'n={n:int}'}}]\n"
+        file += "types: {}\n"
+        lines = [f"> {text}" for text in texts]
+        together = parsed(file, *lines).select("state", "faults", "n").rows()
+        alone = [row for line in lines for row in parsed(file, line).select("state", "faults", "n").rows()]
+        self.assertEqual(alone, together)
+        own = HEAD + "types: {few: {regex: '[0-9a-z]+', base: int}}\n" + file.replace("{n:int}", "{n:few}").replace(
+            "types: {}\n", "")  # fmt: skip
+        parser = kinglet.load(own)
+        together = parser.parse(lines).events.select("state", "faults", "n").rows()
+        alone = [row for line in lines for row in parser.parse([line]).events.select("state", "faults", "n").rows()]
+        self.assertEqual(alone, together)
+
+    def test_no_column_is_changed_for_all_who_hold_it(self) -> None:
+        """The engine's own call that does so stands in one place, which works on a copy."""
+        found = [
+            path.name for path in Path(ROOT / "src").rglob("*.py") if ".scatter(" in path.read_text(encoding="utf-8")
+        ]
+        self.assertEqual(["columns.py"], found)
