@@ -28,7 +28,9 @@ DEMO = ROOT / "src" / "kinglet" / "demo"
 LOGIN = "class: Authentication, activity: Logon, set: {user.name: u, service.name: \"'gate'\"%s}"
 
 
-def login(more: str, word: str, pattern: str = "{t:time} {u:word} {w:rest}", line: str = "2026-03-05 m.okoro ") -> Any:
+def login(
+    more: str, word: str, pattern: str = "{t:time} {u:word} {w:rest}", line: str = "2026-03-05T07Z m.okoro "
+) -> Any:
     return mapped("{" + LOGIN % "" + more + "}", pattern, line + word)
 
 
@@ -43,9 +45,9 @@ class Translation(unittest.TestCase):
 
     def test_no_word_is_left_out_unless_the_class_requires_a_value(self) -> None:
         pattern = "{t:time} {u:word}[[ {w:word}]]"
-        event = login(self.TABLE, "", pattern, "2026-03-05 m.okoro")
+        event = login(self.TABLE, "", pattern, "2026-03-05T07Z m.okoro")
         self.assertNotIn("status_id", event)
-        event = login(", translate: {severity: {from: w, to: {low: Low}}}", "", pattern, "2026-03-05 m.okoro")
+        event = login(", translate: {severity: {from: w, to: {low: Low}}}", "", pattern, "2026-03-05T07Z m.okoro")
         self.assertEqual((0, "Unknown"), (event["severity_id"], event["severity"]))
 
     def test_the_type_of_an_event_follows_its_activity(self) -> None:
@@ -61,7 +63,7 @@ class Translation(unittest.TestCase):
         text = with_pattern("{t:time} {u:word} {w:word}") + "    event: {" + LOGIN % "" + self.TABLE + "}\n"
         parser = kinglet.load(text + "time: {from: t, format: iso8601}\n")
         view = ModelView(parser.plan)
-        for batch in parser.parse(["2026-03-05 a ok", "2026-03-05 a x", "2026-03-05 b y"]).batches:
+        for batch in parser.parse(["2026-03-05T07Z a ok", "2026-03-05T07Z a x", "2026-03-05T07Z b y"]).batches:
             view.lines(batch)
             view.table(batch)
         self.assertEqual({"other:status_id": 4}, view.counted)
@@ -69,7 +71,7 @@ class Translation(unittest.TestCase):
     def test_captions_by_expression(self) -> None:
         section = "{" + LOGIN % ", status_id: \"CASE WHEN w = 'x' THEN 'success' ELSE w END\"" + "}"
         for word, wanted in {"x": (1, "Success"), "Failure": (2, "Failure"), "odd": (99, "odd")}.items():
-            event = mapped(section, "{t:time} {u:word} {w:rest}", f"2026-03-05 m.okoro {word}")
+            event = mapped(section, "{t:time} {u:word} {w:rest}", f"2026-03-05T07Z m.okoro {word}")
             self.assertEqual(wanted, (event["status_id"], event["status"]))
 
     def test_a_variant_overrides_what_all_share(self) -> None:
@@ -78,11 +80,11 @@ class Translation(unittest.TestCase):
             + '    event: {class: Base Event, set: {status_id: "2"}}\n'
             + "time: {from: t, format: iso8601}\nevent: {translate: {status: {from: w, to: {ok: Success}}}}\n"
         )
-        event = next(kinglet.load(text).parse(["2026-03-05 ok"]).to_model())
+        event = next(kinglet.load(text).parse(["2026-03-05T07Z ok"]).to_model())
         self.assertEqual((2, "Failure"), (event["status_id"], event["status"]))
         shared = 'event: {translate: {severity: {from: w, to: {ok: Low}}}, set: {status_id: "1"}}'
         text = with_pattern("{t:time} {w:word}") + "    event: {class: Base Event, severity: High, status: Failure}\n"
-        event = next(kinglet.load(f"{text}{shared}\ntime: {{from: t}}\n").parse(["2026-03-05 ok"]).to_model())
+        event = next(kinglet.load(f"{text}{shared}\ntime: {{from: t}}\n").parse(["2026-03-05T07Z ok"]).to_model())
         self.assertEqual(("High", "Failure"), (event["severity"], event["status"]))
 
 
@@ -94,11 +96,11 @@ class Lists(unittest.TestCase):
             "actor.user.email_addr: \"u || '@port.example'\", metadata.labels: [u, n, \"'fixed'\"], "
             '"resources[1].name": u, "resources[1].type": "\'tank\'", "resources[2].name": n}}'
         )
-        event = mapped(section, "{t:time} {u:word}[[ {n:word}]]", "2026-03-05 a b")
+        event = mapped(section, "{t:time} {u:word}[[ {n:word}]]", "2026-03-05T07Z a b")
         self.assertEqual([{"name": "a", "type": "tank"}, {"name": "b"}], event["resources"])
         self.assertEqual(["a", "b", "fixed"], event["metadata"]["labels"])
         self.assertEqual([], standard_complaints(event))
-        event = mapped(section, "{t:time} {u:word}[[ {n:word}]]", "2026-03-05 a")
+        event = mapped(section, "{t:time} {u:word}[[ {n:word}]]", "2026-03-05T07Z a")
         self.assertEqual([{"name": "a", "type": "tank"}], event["resources"])
         self.assertEqual(["a", "fixed"], event["metadata"]["labels"])
 
@@ -109,7 +111,7 @@ class Lists(unittest.TestCase):
             + "time: {from: t, format: iso8601}\n"
         )
         parser = kinglet.load(text)
-        batch = parser.parse(["2026-03-05 a b", "2026-03-05 a"]).batches[0]
+        batch = parser.parse(["2026-03-05T07Z a b", "2026-03-05T07Z a"]).batches[0]
         rows = ModelView(parser.plan).table(batch)["resources"].to_list()
         self.assertEqual([["a", None], ["a"]], [[item["name"] for item in row] for row in rows])
 
@@ -142,12 +144,12 @@ class Fitting(unittest.TestCase):
             section = "{" + LOGIN % f", src_endpoint.name: u, {path}: w" + "}"
             with self.subTest(path=path, kind=kind):
                 pattern = f"{{t:time}} {{u:word}} {{w:{kind}}}"
-                event = mapped(section, pattern, f"2026-03-05 m.okoro {good}")
+                event = mapped(section, pattern, f"2026-03-05T07Z m.okoro {good}")
                 self.assertNotIn("unmapped", event)
                 self.assertEqual([], standard_complaints(event))
                 if bad is None:
                     continue
-                event = mapped(section, pattern, f"2026-03-05 m.okoro {bad}")
+                event = mapped(section, pattern, f"2026-03-05T07Z m.okoro {bad}")
                 self.assertEqual([f"bad-value:{path}"], event["unmapped"]["faults"])
                 *above, name = path.split(".")
                 kept = event["unmapped"]["not_mapped"]
@@ -158,7 +160,7 @@ class Fitting(unittest.TestCase):
 
     def test_our_judgement_is_that_of_the_standard(self) -> None:
         good = mapped(
-            "{" + LOGIN % ", src_endpoint.ip: w" + "}", "{t:time} {u:word} {w:rest}", "2026-03-05 a 192.0.2.1"
+            "{" + LOGIN % ", src_endpoint.ip: w" + "}", "{t:time} {u:word} {w:rest}", "2026-03-05T07Z a 192.0.2.1"
         )
         model = load_model()
         self.assertEqual([], complaints(good, model))
@@ -177,7 +179,7 @@ class Fitting(unittest.TestCase):
 class Observables(unittest.TestCase):
     def test_they_are_listed_as_the_standard_says(self) -> None:
         section = "{" + LOGIN % ", src_endpoint.ip: w, src_endpoint.port: p" + ", observables: true}"
-        event = mapped(section, "{t:time} {u:word} {w:ip}[[ {p:port}]]", "2026-03-05 m.okoro 192.0.2.7")
+        event = mapped(section, "{t:time} {u:word} {w:ip}[[ {p:port}]]", "2026-03-05T07Z m.okoro 192.0.2.7")
         self.assertEqual(
             [
                 {"name": "user.name", "type_id": 4, "type": "User Name", "value": "m.okoro"},
@@ -190,7 +192,7 @@ class Observables(unittest.TestCase):
     def test_those_that_a_mapping_names_come_first(self) -> None:
         own = ', "observables[1].name": "\'gate\'", "observables[1].type_id": 99, "observables[1].value": w'
         section = "{" + LOGIN % own + ", observables: true}"
-        event = mapped(section, "{t:time} {u:word} {w:word}", "2026-03-05 m.okoro G4")
+        event = mapped(section, "{t:time} {u:word} {w:word}", "2026-03-05T07Z m.okoro G4")
         self.assertEqual(["gate", "user.name"], [item["name"] for item in event["observables"]])
         self.assertEqual("Other", event["observables"][0]["type"])
         self.assertEqual([], standard_complaints(event))
@@ -227,7 +229,7 @@ class Checks(InFolder):
     def test_a_run_tells_how_many(self) -> None:
         text = with_pattern("{t:time} {u:word} {w:rest}") + "    event: {" + LOGIN % ", src_endpoint.ip: w" + "}\n"
         parser = self.write("gate.yaml", text + "time: {from: t, format: iso8601}\n")
-        log = self.write("gate.log", "2026-03-05 a 192.0.2.1\n2026-03-05 a nowhere\n")
+        log = self.write("gate.log", "2026-03-05T07Z a 192.0.2.1\n2026-03-05 a nowhere\n")
         called = command("run", "-p", parser, log, "-o", "out.ndjson", "--as", "model")
         self.assertIn("1  src_endpoint.ip  does not fit, kept in unmapped", called.err)
         told = json.loads(command("run", "-p", parser, log, "-o", "out.ndjson", "--as", "model", "--json").out)

@@ -109,9 +109,13 @@ class Mapping(unittest.TestCase):
         )
 
     def test_what_no_attribute_took_is_kept_and_nulls_are_left_out(self) -> None:
-        event = mapped("{class: Base Event, set: {message: m}}", "{t:time}[[ n={n:int}]] {m:rest}", "2026-03-05 hello")
+        event = mapped(
+            "{class: Base Event, set: {message: m}}", "{t:time}[[ n={n:int}]] {m:rest}", "2026-03-05T00:00:00Z hello"
+        )
         self.assertNotIn("unmapped", event)
-        event = mapped("{class: Base Event, set: {message: m}}", "{t:time}[[ n={n:int}]] {m:rest}", "2026-03-05 n=4 x")
+        event = mapped(
+            "{class: Base Event, set: {message: m}}", "{t:time}[[ n={n:int}]] {m:rest}", "2026-03-05T00:00:00Z n=4 x"
+        )
         self.assertEqual({"n": 4}, event["unmapped"])
 
     def test_profiles_are_declared_where_their_attributes_are_used(self) -> None:

@@ -315,9 +315,9 @@ class RepeatedHours(unittest.TestCase):
             self.read("25 00:00:00", "24 23:30:00", "24 23:10:00", zone="Atlantic/Azores"),
         )
 
-    def test_a_log_that_runs_back_takes_the_first(self) -> None:
+    def test_a_log_that_runs_back_shows_the_second_first(self) -> None:
         self.assertEqual(
-            ["25 12:00", "25 02:10", "25 00:40", "24 23:20"],
+            ["25 12:00", "25 02:10", "25 01:40", "24 23:20"],
             self.read("25 12:00:00", "25 02:10:00", "25 01:40:00", "25 00:20:00"),
         )
 

@@ -172,8 +172,14 @@ def call_options(at: str | date | datetime | None, zone: str | None) -> Options:
     """What a call says beside the parser.
 
     Raises:
-        UsageError: `at` is no date.
+        UsageError: `at` is no date, or `zone` no zone.
     """
+    from kinglet.clock.zones import configured_zone
+
+    if zone is not None and configured_zone(zone) is None:
+        raise UsageError(
+            f"zone: there is no zone `{zone}`; name one such as Atlantic/Azores, or an offset such as +02:00"
+        )
     try:
         return Options(as_moment(at) if at is not None else None, zone)
     except ValueError as error:

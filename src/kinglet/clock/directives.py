@@ -26,7 +26,7 @@ class Directive(NamedTuple):
 
 DIRECTIVES: dict[str, Directive] = {
     "%Y": Directive("[0-9]{4}", "year", (4,), "year with century"),
-    "%y": Directive("[0-9]{2}", "year_of_century", (2,), "year without century; see `pivot`"),
+    "%y": Directive(_TWO, "year_of_century", (2, 1), "year without century; see `pivot`"),
     "%m": Directive(_TWO, "month", (2, 1), "month as a number"),
     "%b": Directive("[A-Za-z]{3}", "month_name", (3,), "month, short English name, any case"),
     "%B": Directive("[A-Za-z]{3,9}", "month_name", tuple(range(3, 10)), "month, English name, any case"),
@@ -34,7 +34,7 @@ DIRECTIVES: dict[str, Directive] = {
     "%e": Directive(" ?[0-9]{1,2}", "day", (2, 1), "day of the month, padded with a blank"),
     "%j": Directive("[0-9]{1,3}", "day_of_year", (3, 2, 1), "day of the year, 1 to 366"),
     "%G": Directive("[0-9]{4}", "week_year", (4,), "year that the week of `%V` belongs to (ISO 8601)"),
-    "%V": Directive("[0-9]{2}", "week", (2,), "week of the year, 01 to 53 (ISO 8601)"),
+    "%V": Directive(_TWO, "week", (2, 1), "week of the year, 01 to 53 (ISO 8601)"),
     "%u": Directive("[1-7]", "weekday", (1,), "weekday as a number, 1 for Monday"),
     "%w": Directive("[0-6]", "weekday_sunday", (1,), "weekday as a number, 0 for Sunday"),
     "%a": Directive("[A-Za-z]{3}", "weekday_name", (3,), "weekday, short English name, any case"),
@@ -44,8 +44,8 @@ DIRECTIVES: dict[str, Directive] = {
     "%I": Directive(_TWO, "hour_of_half", (2, 1), "hour, 1 to 12; goes with `%p`"),
     "%l": Directive(" ?[0-9]{1,2}", "hour_of_half", (2, 1), "hour, 1 to 12, padded with a blank"),
     "%p": Directive(r"[AaPp]\.?[Mm]\.?", "half", (2,), "AM, PM, am, p.m."),
-    "%M": Directive("[0-9]{2}", "minute", (2,), "minute"),
-    "%S": Directive("[0-9]{2}", "second", (2,), "second; 60 is a leap second"),
+    "%M": Directive(_TWO, "minute", (2, 1), "minute"),
+    "%S": Directive(_TWO, "second", (2, 1), "second; 60 is a leap second"),
     "%f": Directive("[0-9]{1,9}", "fraction", (6, 3, 9, 1, 2, 4, 5, 7, 8), "1 to 9 digits of the second's fraction"),
     "%z": Directive(OFFSET, "offset", (6, 5, 1, 3), "offset from UTC: `Z`, `+01`, `+0100`, `+01:00`"),
     "%Z": Directive(ZONE, "zone", (), "name of a zone (`Europe/Lisbon`) or its abbreviation; see `zones`"),
@@ -67,6 +67,11 @@ _EXACT: dict[str, Directive] = {
     "%2m": Directive("[0-9]{2}", "month", (2,)),
     "%2d": Directive("[0-9]{2}", "day", (2,)),
     "%2H": Directive("[0-9]{2}", "hour", (2,)),
+    "%2I": Directive("[0-9]{2}", "hour_of_half", (2,)),
+    "%2M": Directive("[0-9]{2}", "minute", (2,)),
+    "%2S": Directive("[0-9]{2}", "second", (2,)),
+    "%2V": Directive("[0-9]{2}", "week", (2,)),
+    "%2y": Directive("[0-9]{2}", "year_of_century", (2,)),
     "%3j": Directive("[0-9]{3}", "day_of_year", (3,)),
     "%5z": Directive("[+-][0-9]{2}:?[0-9]{2}", "offset", (6, 5)),
     "%4Z": Directive("(?:[A-Z]{1,3}T|UTC?|Z)", "zone"),
@@ -81,7 +86,7 @@ class Text(NamedTuple):
 
 
 class Blanks(NamedTuple):
-    """One blank or more."""
+    """One blank or more, be they tabs or of those that hold words together (U+00A0, U+202F)."""
 
 
 class Part(NamedTuple):
@@ -90,6 +95,11 @@ class Part(NamedTuple):
     @property
     def directive(self) -> Directive:
         return DIRECTIVES.get(self.code) or _EXACT[self.code]
+
+    @property
+    def written(self) -> str:
+        """The directive as a format has it."""
+        return f"%{self.code[-1]}"
 
     @property
     def exact(self) -> Part:
@@ -115,7 +125,26 @@ def tokens(text: str) -> tuple[Token, ...]:
     Raises:
         ValueError: a directive that is not known, or brackets that do not close.
     """
-    return _tokens(_spelt(text))
+    return _apart(_tokens(_spelt(text)))
+
+
+def _apart(items: tuple[Token, ...]) -> tuple[Token, ...]:
+    """The same, in which a number right before another has all its digits, for else none could tell them apart."""
+    found: list[Token] = []
+    for item, behind in zip(items, (*items[1:], None), strict=True):
+        first = behind
+        while isinstance(first, Maybe):
+            first = first.tokens[0] if first.tokens else None
+        digits = isinstance(first, Part) and first.directive.shape.startswith(("[0-9]", "-?[0-9]", "[1-7]", "[0-6]"))
+        digits |= isinstance(first, Text) and first.places[0][0].isdigit()
+        if isinstance(item, Maybe):
+            inner = item.tokens
+            found.append(
+                Maybe(_apart((*inner, first))[: len(inner)] if digits and first is not None else _apart(inner))
+            )
+        else:
+            found.append(item.exact if digits and isinstance(item, Part) else item)
+    return tuple(found)
 
 
 def _tokens(text: str) -> tuple[Token, ...]:
@@ -140,16 +169,26 @@ def _tokens(text: str) -> tuple[Token, ...]:
     return tuple(stack[0])
 
 
+_HINTS = {
+    "L": "%f", "N": "%f", "f": "%f", "P": "%p", "E": "%s", "v": "%e-%b-%Y", "x": "%m/%d/%y",
+    "X": "%H:%M:%S", "i": "%M", "d": "%d", "e": "%e", "m": "%m", "H": "%H", "I": "%I", "k": "%k", "l": "%l", "M": "%M",
+    "S": "%S", "y": "%y", "Y": "%Y", "j": "%j", "z": "%z", "Z": "%Z", "b": "%b", "a": "%a",
+}  # fmt: skip
+"""What directives that other languages have are called here, whatever stands between % and letter."""
+
+
 def _spelt(text: str) -> str:
     """The text with every shorthand written out."""
 
     def means(match: re.Match[str]) -> str:
         directive = DIRECTIVES.get(match[0])
         if directive is None:
-            raise ValueError(f"{text!r} has the unknown directive `{match[0]}`; known are " + " ".join(DIRECTIVES))
+            named = _HINTS.get(match[0].lstrip("%").lstrip("-_^#0123456789"))
+            hint = f"write `{named}`" if named else "known are " + " ".join(DIRECTIVES)
+            raise ValueError(f"{text!r} has the unknown directive `{match[0]}`; {hint}")
         return directive.means or match[0]
 
-    return re.sub(r"(?s)%.?", means, text)
+    return re.sub(r"(?s)%(?:[-_^#0-9]*[A-Za-z]|.?)", means, text)
 
 
 def parts(items: Sequence[Token]) -> Iterator[Part]:
@@ -171,7 +210,7 @@ def _regex(item: Token, groups: bool) -> str:
         case Text(places):
             return "".join(re.escape(place) if len(place) == 1 else f"[{re.escape(place)}]" for place in places)
         case Blanks():
-            return " +"
+            return r"[ \t\xa0\u202f]+"
         case Part():
             shape = item.directive.shape
             return f"(?P<{item.directive.part}>{shape})" if groups else shape

@@ -7,24 +7,24 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from kinglet.clock import notes
-from kinglet.clock.formats import EPOCH_UNITS
+from kinglet.clock.formats import EPOCH_UNITS, Format
 from kinglet.columns import put
 
 if TYPE_CHECKING:
     from kinglet.clock.reading import Stamps
 
-_FIRST, _LAST = -62_135_596_800_000_000, 253_402_300_799_999_999
+FIRST, LAST = -62_135_596_800_000_000, 253_402_300_799_999_999
 """Microseconds of the years 1 to 9999."""
 _SIZES = (100_000_000_000, 100_000_000_000_000, 100_000_000_000_000_000)
 """Counts below these are seconds (up to the year 5138), milliseconds, microseconds; those above nanoseconds."""
 _UNITS = (1_000_000_000, 1_000_000, 1_000, 1)
 
 
-def from_epoch(text: pl.Series, unit: str) -> Stamps:
+def from_epoch(text: pl.Series, fmt: Format) -> Stamps:
     """Instants of counts, whole or decimal; digits below the nanosecond are dropped."""
     from kinglet.clock.reading import Stamps
 
-    nanos = EPOCH_UNITS[unit]
+    nanos = fmt.unit if fmt.unit is not None else EPOCH_UNITS[fmt.text]
     whole, decimals = _split(text)
     count = whole.cast(pl.Int64, strict=False)
     if nanos is not None:
@@ -42,7 +42,9 @@ def from_epoch(text: pl.Series, unit: str) -> Stamps:
                 some, more = _of_unit(count.gather(rows), part, whole.gather(rows), size_of)
                 micros = put(micros, rows, some)
                 beyond = put(beyond, rows, more) if more is not None else put(beyond, rows, some * 0)
-    bad = (micros < _FIRST) | (micros > _LAST)
+    if fmt.origin:
+        micros = micros + fmt.origin
+    bad = (micros < FIRST) | (micros > LAST)
     if bad.any():
         micros = micros.set(bad.fill_null(False), None)
     time = micros.cast(pl.Datetime("us")).dt.replace_time_zone("UTC")
@@ -72,10 +74,11 @@ def _of_unit(
         high = (count.abs() > 2**62 // (nanos // 1000)).fill_null(False)
         micros = (count.set(high, None) if high.any() else count) * (nanos // 1000)
     else:
-        micros, beyond = count // 1000, count % 1000
+        micros, beyond = count // (1000 // nanos), count % (1000 // nanos) * nanos
     if decimals is not None:
         digits = decimals.str.pad_end(9, "0").str.head(9).cast(pl.Int64, strict=False).fill_null(0)
-        extra = digits * nanos // 1_000_000_000
+        seconds, odd = divmod(nanos, 1_000_000_000)
+        extra = digits * seconds if not odd else digits * nanos // 1_000_000_000
         negative = whole.str.starts_with("-").fill_null(False)
         extra = extra.zip_with(~negative, -extra) if negative.any() else extra
         extra = extra if beyond is None else extra + beyond

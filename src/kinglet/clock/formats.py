@@ -7,11 +7,14 @@ RFC 2822), `rfc3164`, `ncsa` (the common log format of web servers), and epoch c
 from __future__ import annotations
 
 import functools
+import re
 from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
 from typing import NamedTuple
 
 from kinglet.clock import directives
 from kinglet.clock.directives import Blanks, Maybe, Part, Text, Token
+from kinglet.clock.moment import as_moment
 from kinglet.errors import did_you_mean
 
 EPOCH_UNITS: dict[str, int | None] = {
@@ -66,14 +69,19 @@ class Format(NamedTuple):
     has_zone: bool = False
     whole: str = ""
     searched: str = ""
+    origin: int = 0
+    unit: int | None = None
+    """Of counts since another moment than 1970: microseconds from 1970 to that, and nanoseconds of the unit."""
 
     @property
     def epoch(self) -> bool:
-        return self.text in EPOCH_UNITS
+        return self.text in EPOCH_UNITS or self.unit is not None
 
     @property
     def search_shape(self) -> str:
         """The same where it has to be found among other text."""
+        if self.unit is not None:
+            return EPOCH_SHAPE
         if self.epoch:
             return rf"[0-9]{{{_EPOCH_DIGITS[self.text]}}}(?:\.[0-9]{{1,9}})?"
         return self.searched or self.shape
@@ -150,6 +158,36 @@ NAMED = ("iso8601", "rfc5322", *_NAMED_TEXTS, *EPOCH_UNITS)
 _OF_FORMS: dict[str, Callable[[], Format]] = {"iso8601": _iso8601, "rfc5322": _rfc5322}
 
 
+_UNIT_NANOS = {
+    "ns": 1, "us": 1_000, "ms": 1_000_000, "s": 1_000_000_000, "min": 60_000_000_000, "h": 3_600_000_000_000,
+    "d": 86_400_000_000_000,
+}  # fmt: skip
+_UNIT = re.compile(r"(?:([1-9][0-9]{0,2}) ?)?(ns|us|ms|s|min|h|d)")
+
+
+def counted(since: str, unit: str) -> Format:
+    """A format of counts since any moment, such as `1601-01-01` in `100 ns`.
+
+    Raises:
+        ValueError: the moment is none, or the unit.
+    """
+    origin = as_moment(f"{since}T00:00:00Z" if len(since) == 10 else since)
+    match = _UNIT.fullmatch(unit)
+    nanos = int(match[1] or 1) * _UNIT_NANOS[match[2]] if match else 0
+    if not match or (nanos < 1000 and 1000 % nanos) or (nanos >= 1000 and nanos % 1000):
+        raise ValueError(f"`{unit}` is no unit of a count; write `s`, `ms`, `us`, `100 ns`, `d` or the like")
+    micros = (origin - datetime(1970, 1, 1, tzinfo=UTC)) // datetime.resolution
+    return Format(f"{unit} since {since}", (), has_zone=True, origin=micros, unit=nanos)
+
+
+_HINTS = {
+    "epoch_s": "epoch", "unix": "epoch", "unix_ms": "epoch_ms", "timestamp": "epoch", "iso": "iso8601",
+    "iso_8601": "iso8601", "rfc3339": "iso8601", "rfc5424": "iso8601", "rfc822": "rfc5322", "rfc2822": "rfc5322",
+    "rfc1123": "rfc5322", "ctime": "%c", "asctime": "%c", "common": "ncsa",
+}  # fmt: skip
+"""What other names for formats lead to."""
+
+
 @functools.lru_cache(maxsize=1024)
 def parse_format(text: str) -> Format:
     """A format from its text in the parser file.
@@ -166,7 +204,9 @@ def parse_format(text: str) -> Format:
     if text in _NAMED_TEXTS:
         return _of_directives(text, _NAMED_TEXTS[text])
     if "%" not in text:
-        hint = did_you_mean(text, NAMED, "use directives such as `%Y-%m-%d %H:%M:%S`, or one of " + ", ".join(NAMED))
+        known = _HINTS.get(text.lower().replace("-", "_"))
+        otherwise = "use directives such as `%Y-%m-%d %H:%M:%S`, or one of " + ", ".join(NAMED)
+        hint = f"write `{known}`" if known else did_you_mean(text, NAMED, otherwise)
         raise ValueError(f"{text!r} is not a time format; {hint}")
     return _of_directives(text, text)
 
@@ -181,7 +221,7 @@ def _of_directives(text: str, spelt: str) -> Format:
 
 
 def _judge(text: str, form: Form) -> None:
-    found = [part.code for part in directives.parts(form.tokens)]
+    found = [part.written for part in directives.parts(form.tokens)]
     by_part: dict[str, str] = {}
     for code in found:
         part = directives.DIRECTIVES[code].part

@@ -25,6 +25,15 @@ def as_moment(value: str | date | datetime) -> datetime:
     return value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
 
 
+def is_moment(value: str) -> bool:
+    """Whether a text is a date or a stamp of ISO 8601."""
+    try:
+        as_moment(value)
+    except ValueError:
+        return False
+    return True
+
+
 def as_span(value: str) -> timedelta | None:
     """A length of time such as `2 days`, `90 min` or `30 s`; None where the text is none."""
     match = _SPAN.fullmatch(value.strip())

@@ -26,6 +26,7 @@ NOTES = (
     Note("date-of-event", "no date in the text; the one nearest to the event's time"),
     Note("time-of-previous", "no stamp that can be read; the time of the event before"),
     Note("time-of-log", "no stamp that can be read; the reference of the log"),
+    Note("no-time-of-day", "no time of day in the text; midnight is taken"),
 )
 BIT = {note.name: 1 << i for i, note in enumerate(NOTES)}
 """The bit of each note in a column of notes."""

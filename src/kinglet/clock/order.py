@@ -7,7 +7,7 @@ the batch before; so the result does not depend on where batches end.
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import NamedTuple
 
 import polars as pl
@@ -22,24 +22,42 @@ BACKWARD = 5 * _MINUTE
 """A time of day that goes back by more belongs to the next day."""
 REPEAT = _MINUTE
 """In an hour that occurs twice, a clock that goes back by more has come to the second."""
+_STEADY = 3  # so many steps show how close events stand, so many late events in a row that they are not late
 _AROUND = 2 * 60 * _MINUTE  # how long after a repeated hour an event shows that it is over
 
 _NAME_DATE = re.compile(r"(?<![0-9])((?:19|20)[0-9]{2})([-_.]?)([01][0-9])\2([0-3][0-9])(?![0-9])")
+
+
+class Hour(NamedTuple):
+    """Where a log stands in an hour that occurs twice; clocks count in the direction in which the log runs.
+
+    start: the first reading of one of its events. passed: whether the log has come to its other pass. far: how far the
+    clock has come in this pass. last: the clock of the event before. gap, steps: the widest step forward in the pass,
+    and how many there were. behind: how many events in a row stood before `far`.
+    """
+
+    start: int
+    passed: bool = False
+    far: int | None = None
+    last: int | None = None
+    gap: int = 0
+    steps: int = 0
+    behind: int = 0
 
 
 class Known(NamedTuple):
     """What is known of a log so far, in microseconds.
 
     first, last: its first and its latest instant in the order of the log. plain: the latest that was
-    read from a stamp of one meaning. high: the latest first reading in the last hour that occurred
-    twice. second: whether its second reading has begun.
+    read from a stamp of one meaning. hour: the last hour that occurred twice. backward: whether times of day
+    run back, None while nothing shows it.
     """
 
     first: int | None = None
     last: int | None = None
     plain: int | None = None
-    high: int | None = None
-    second: bool = False
+    hour: Hour | None = None
+    backward: bool | None = None
 
 
 class Times(NamedTuple):
@@ -61,10 +79,10 @@ def after(time: pl.Series, known: Known) -> Known:
 
 
 def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
-    """The readings of hours that occur twice.
+    """The readings of hours that occur twice, by the direction in which the log runs.
 
-    The first is taken until the clock goes back within the hour, or an event before came after it;
-    from there on the second. In a log that runs back in time the first is taken.
+    A log that runs forward shows the first pass through the hour, then the second; one that runs backward the second
+    before the first. See `_passed` for where the one ends.
     """
     if times.later is None or times.later.null_count() == len(times.later):
         return times, plainly(times.time, known)
@@ -74,32 +92,48 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
     plain = single.forward_fill()
     plain = plain if known.plain is None else plain.fill_null(known.plain)
     rows = times.later.is_not_null().arg_true()
-    while len(rows):
-        first = time.gather(rows)
-        low = int(first.min())  # type: ignore[arg-type]
-        here = first - low < DAY // 2
-        some, rows = rows.filter(here), rows.filter(~here)
-        first, second = first.filter(here), times.later.gather(some)
-        same = known.high is not None and abs(known.high - low) < DAY // 2
-        before = plain.gather(some)
-        high = first.cum_max().shift(1)
-        if same and known.high is not None:
-            high = high.fill_null(known.high).clip(lower_bound=known.high)
-        goes_back = (high - first > REPEAT).fill_null(False)
-        is_over = ((before - first > REPEAT) & (before < 2 * second - first + _AROUND)).fill_null(False)
-        runs_back = (before < start).fill_null(False) if start is not None else goes_back & ~goes_back
-        turned = ((goes_back | is_over) & ~runs_back).cum_max()
-        if same and known.second:
-            turned = pl.Series([True]).new_from_index(0, len(some))
-        time = put(time, some, first.zip_with(~turned, second))
-        change = pl.Series([notes.BIT["hour-twice-first"] | notes.BIT["hour-twice-second"]], dtype=notes.DTYPE)
-        marks = bits.gather(some)
-        bits = put(bits, some, marks.zip_with(~turned, marks ^ change))
-        top = int(first.max())  # type: ignore[arg-type]
-        known = known._replace(
-            high=max(top, known.high) if same and known.high is not None else top, second=bool(turned.item(-1))
-        )
+    first, second = time.gather(rows).to_list(), times.later.gather(rows).to_list()
+    turned: list[bool] = []
+    hour = known.hour
+    # only events within such hours come here, one after the other, since each depends on those before
+    for one, two, before in zip(first, second, plain.gather(rows).to_list(), strict=True):
+        if hour is None or abs(one - hour.start) >= DAY // 2:
+            hour = Hour(one)
+        backward = before is not None and start is not None and before < start - REPEAT
+        if backward:
+            is_over = one - before > REPEAT
+        else:
+            is_over = before is not None and before - one > REPEAT and before < 2 * two - one + _AROUND
+        hour = hour._replace(passed=True) if is_over else _passed(hour, -one if backward else one, two - one)
+        turned.append(hour.passed is not backward)
+    known = known._replace(hour=hour)
+    mask = pl.Series(turned, dtype=pl.Boolean)
+    found = times.later.gather(rows).zip_with(mask, time.gather(rows))
+    change = pl.Series([notes.BIT["hour-twice-first"] | notes.BIT["hour-twice-second"]], dtype=notes.DTYPE)
+    marks = bits.gather(rows)
+    time, bits = put(time, rows, found), put(bits, rows, marks.zip_with(~mask, marks ^ change))
     return times._replace(time=time, notes=bits, later=None), plainly(single, known)
+
+
+def _passed(hour: Hour, clock: int, length: int) -> Hour:
+    """The state of an hour after an event, whose clock counts in the direction of the log; length: of the hour.
+
+    A clock that goes back has come to the other pass, unless the log has steps so small that the way there, to the end
+    of the hour and on from its start, would be a silence out of proportion: then the event is a late one, of which
+    three in a row are none.
+    """
+    if hour.far is None or hour.last is None:
+        return hour._replace(far=clock, last=clock)
+    if hour.passed or hour.far - clock <= REPEAT:
+        step = max(clock - hour.last, 0)
+        return hour._replace(
+            far=max(hour.far, clock), last=clock, gap=max(hour.gap, step), steps=hour.steps + 1, behind=0
+        )
+    silence = clock - hour.far + length  # to the end of the hour, and from its start
+    is_late = hour.steps >= _STEADY and silence > max(4 * hour.gap, 2 * REPEAT)
+    if is_late and hour.behind + 1 < _STEADY:
+        return hour._replace(behind=hour.behind + 1)
+    return Hour(hour.start, True, clock, clock)
 
 
 def plainly(single: pl.Series, known: Known) -> Known:
@@ -122,6 +156,21 @@ def date_in_name(name: str) -> int | None:
     return None
 
 
+_NAME_YEAR = re.compile(r"(?<![0-9])((?:19|20)[0-9]{2})(?:[-_.]?([01][0-9]))?(?![0-9])")
+
+
+def moment_in_name(name: str) -> datetime | None:
+    """The last moment of the day, month or year that stands in the name of a log, such as `app-2026.log`."""
+    day = date_in_name(name)
+    if day is not None:
+        return datetime(1970, 1, 1, tzinfo=UTC) + timedelta(days=day + 1)
+    match = _NAME_YEAR.search(name.replace("\\", "/").rpartition("/")[2])
+    if match is None:
+        return None
+    year, month = int(match[1]), int(match[2]) if match[2] and 1 <= int(match[2]) <= 12 else 12
+    return datetime(year + month // 12, month % 12 + 1, 1, tzinfo=UTC)
+
+
 class Dates(NamedTuple):
     """Where stamps without a date take it from: the event before, the log itself, or whichever there is."""
 
@@ -136,7 +185,7 @@ def dated(times: Times, rows: pl.Series, dates: Dates, known: Known) -> Times:
     """Dates for the stamps in some rows that have none.
 
     A clock that goes back by more than five minutes has passed midnight; one that goes forward by
-    almost a day stands before it.
+    almost a day stands before it. In a log that runs backward it is the other way round.
     """
     assert times.of_day is not None
     full = times.time.is_not_null() if dates.of_previous else pl.Series([False]).new_from_index(0, len(times.time))
@@ -150,7 +199,7 @@ def dated(times: Times, rows: pl.Series, dates: Dates, known: Known) -> Times:
         is_full = pl.concat([pl.Series([True]), is_full])
         wall = pl.concat([pl.Series([anchor], dtype=pl.Int64), wall])
         clock = pl.concat([pl.Series([anchor % DAY], dtype=pl.Int64), clock])
-    day = _days(is_full, wall, clock, dates.zone)
+    day = _days(is_full, wall, clock, dates.zone, bool(known.backward))
     if anchor is not None:
         is_full, day, clock = is_full.slice(1), day.slice(1), clock.slice(1)
     mine = (~is_full & day.is_not_null()).arg_true()
@@ -189,11 +238,14 @@ def _anchor(clock: int, dates: Dates, known: Known) -> tuple[int | None, int]:
     return day * DAY + clock, notes.BIT["date-nearest"]
 
 
-def _days(is_full: pl.Series, wall: pl.Series, clock: pl.Series, zone: Zone) -> pl.Series:
+def _days(is_full: pl.Series, wall: pl.Series, clock: pl.Series, zone: Zone, backward: bool) -> pl.Series:
     """The day of each row: its own, or counted on from the row before; null before the first that has one."""
     change = (clock - clock.shift(1)).fill_null(0)
     steps = pl.Series([0], dtype=pl.Int64).new_from_index(0, len(clock))
-    steps = steps.set(change < -BACKWARD, 1).set(change > DAY - BACKWARD, -1).set(is_full, 0)
+    if backward:
+        steps = steps.set(change > BACKWARD, -1).set(change < BACKWARD - DAY, 1).set(is_full, 0)
+    else:
+        steps = steps.set(change < -BACKWARD, 1).set(change > DAY - BACKWARD, -1).set(is_full, 0)
     frame = pl.DataFrame({"group": is_full.cast(pl.UInt32).cum_sum(), "step": steps, "wall": wall, "full": is_full})
 
     def count(steps: pl.Series) -> pl.Series:
@@ -203,7 +255,7 @@ def _days(is_full: pl.Series, wall: pl.Series, clock: pl.Series, zone: Zone) -> 
         return counted.select(pl.when(pl.col("group") > 0).then("day")).to_series()
 
     day = count(steps)
-    if zone.name is None or not (steps == 1).any():
+    if backward or zone.name is None or not (steps == 1).any():
         return day
     for number in day.unique().drop_nulls().sort():  # an hour that occurs twice goes back without a new day
         for start, end in _repeated(zone.name, number):

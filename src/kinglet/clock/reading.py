@@ -13,10 +13,10 @@ import polars as pl
 from kinglet.clock import notes
 from kinglet.clock.calendar import DAY, weekday
 from kinglet.clock.dates import beyond_of, clock_of, day_of, last_year, latest_existing, weekday_of, year_of
-from kinglet.clock.epoch import from_epoch
+from kinglet.clock.epoch import FIRST, LAST, from_epoch
 from kinglet.clock.formats import Form, Format
 from kinglet.clock.parts import Parts, by_regex
-from kinglet.clock.zones import Instants, Zone, find_zone, to_utc
+from kinglet.clock.zones import Instants, Zone, configured_zone, find_zone, to_utc
 from kinglet.columns import put
 
 INSTANT = pl.Datetime("us", "UTC")
@@ -137,7 +137,7 @@ def _repeats(text: pl.Series) -> bool:
     if len(text) < _MANY:
         return False
     some = text.head(1024)
-    return int((some != some.shift(1)).sum()) < 512
+    return int(some.ne_missing(some.shift(1)).sum()) < 512  # from nothing to nothing is no change
 
 
 def _utc_micros(reference: Reference) -> Any:
@@ -158,14 +158,14 @@ class _Reading:
         self.text = text
         self.reading = reading
         self.limit = _utc_micros(reference) + DAY
-        self.zone = find_zone(zone, reading.zones) or Zone()
+        self.zone = configured_zone(zone, reading.zones) or Zone()
         self.zones = zones
         self.gaps: pl.Series | None = None  # rows not read yet; None means all
         self.done: list[tuple[pl.Series | None, Stamps]] = []
 
     def try_epochs(self, formats: Sequence[Format]) -> None:
         for fmt in formats:
-            self._take(lambda text, fmt=fmt: from_epoch(text, fmt.text))  # type: ignore[misc]
+            self._take(lambda text, fmt=fmt: from_epoch(text, fmt))  # type: ignore[misc]
 
     def try_forms(self, forms: Sequence[tuple[Format, Form]]) -> None:
         if _has_many(len(self.text) if self.gaps is None else len(self.gaps)):
@@ -297,6 +297,11 @@ class _Reading:
         if not fmt.has_date:
             return Stamps(_datetime(clock, clock.is_null()), bits, of_day=clock.set(~good, None), beyond=beyond)
         local, fits = self._instants(found, fmt, clock, limit, zones)
+        # an offset may lead out of the calendar, which ends with the year 9999
+        fits = fits & local.time.is_between(FIRST, LAST)
+        silent = _without_clock(found, len(clock))
+        if silent is not None:
+            bits = bits | notes.where(silent, "no-time-of-day")
         return Stamps(
             _datetime(local.time, good & fits),
             bits | local.notes,
@@ -412,6 +417,14 @@ class _Reading:
             if local.later is not None:
                 later = put(later, rows, local.later)
         return Instants(time, later if later.null_count() < height else None, bits), good
+
+
+def _without_clock(found: Parts, height: int) -> pl.Series | None:
+    """Which stamps name no hour; None where all do."""
+    hour = next((found[name] for name in ("hour", "hour_of_half", "clock") if name in found), None)
+    if hour is None:
+        return pl.Series([True]).new_from_index(0, height)
+    return hour.is_null() if hour.null_count() else None
 
 
 def _datetime(micros: pl.Series, good: pl.Series) -> pl.Series:

@@ -17,7 +17,7 @@ from kinglet.clock.calendar import DAY, days
 
 _OFFSET = re.compile(r"([+-])([0-9]{2}):?([0-9]{2})?")
 _SECOND = 1_000_000
-_FIRST_YEAR, _LAST_YEAR = 1, 9998
+_FIRST_YEAR, _LAST_YEAR = 2, 9998  # those at the edge of the calendar have the clocks of these
 
 
 class Zone(NamedTuple):
@@ -48,6 +48,8 @@ class Change(NamedTuple):
 
 
 def is_zone(name: str) -> bool:
+    if re.fullmatch(r"[A-Za-z][A-Za-z0-9_+-]*(?:/[A-Za-z0-9_+-]+){0,2}", name) is None or len(name) > 64:
+        return False  # no path leads out of the database
     try:
         zoneinfo.ZoneInfo(name)
     except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
@@ -74,6 +76,16 @@ def find_zone(text: str, table: tuple[tuple[str, str], ...] = ()) -> Zone | None
     if name in OFFSETS:
         return Zone(OFFSETS[name] * 60 * _SECOND)
     return Zone(name=text) if is_zone(text) else None
+
+
+def configured_zone(text: str, table: tuple[tuple[str, str], ...] = ()) -> Zone | None:
+    """The zone that a parser or a call names for stamps that carry none.
+
+    The IANA database has zones called CET or EST5EDT, whose clocks change; in a stamp the same letters are an offset.
+    """
+    if text.upper() not in dict(table) and _OFFSET.fullmatch(text) is None and is_zone(text):
+        return Zone(name=text)
+    return find_zone(text, table)
 
 
 def means_several(text: str, table: Mapping[str, str]) -> tuple[int, ...]:
@@ -179,8 +191,12 @@ def _years(wall: pl.Series) -> list[int]:
     first, last = _year(low - DAY), _year(high + DAY)
     if last - first > 3:
         found = {_year(value + shift) for value in (wall // DAY).unique().drop_nulls() * DAY for shift in (-DAY, DAY)}
-        return sorted(year for year in found if _FIRST_YEAR <= year <= _LAST_YEAR)
-    return [year for year in range(first, last + 1) if _FIRST_YEAR <= year <= _LAST_YEAR]
+        return sorted({_within(year) for year in found})
+    return sorted({_within(year) for year in range(first, last + 1)})
+
+
+def _within(year: int) -> int:
+    return min(max(year, _FIRST_YEAR), _LAST_YEAR)
 
 
 def _year(micros: int) -> int:

@@ -17,6 +17,13 @@ from kinglet.definition.document import Document, Path
 from kinglet.definition.schema import ParserFile
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
 
+_OTHER_WORDS = {
+    "field": "from", "slot": "from", "source": "from", "tz": "zone", "timezone": "zone", "time_zone": "zone",
+    "fmt": "format", "formats": "format", "layout": "format", "target": "to", "output": "to", "prefix": "after",
+    "behind": "after", "epoch": "since", "origin": "since", "condition": "when", "if": "when", "mapping": "event",
+    "drop_if": "drop", "match": "pattern", "tests": "cases",
+}  # fmt: skip
+"""Keys as others would call them, and what they are called here."""
 _WANTED = {
     "string_type": "must be text",
     "int_type": "must be a whole number",
@@ -125,6 +132,9 @@ def _problem(detail: ErrorDetails, found: Document, section: type[BaseModel] | N
         return Problem(problem.place, document.dotted(path), problem.message, _missing_hint(detail["loc"]))
     if kind == "extra_forbidden":
         known = _known_keys(path[:-1], section)
+        same = _OTHER_WORDS.get(str(path[-1]))
+        if same in known:
+            return found.problem(path, "no such key", f"write `{same}`", key=True)
         hint = did_you_mean(str(path[-1]), known, "known here: " + ", ".join(sorted(known)))
         return found.problem(path, "no such key", hint, key=True)
     if kind == "literal_error":

@@ -148,6 +148,28 @@ class ZoneFrom(Section):
     from_: str = Field(description="the slot that holds an offset, a zone name or an abbreviation", alias="from")
 
 
+_DATE_WORD = {"type": "string", "enum": ["previous", "file", "event"]}
+_DATES = {
+    "anyOf": [
+        _DATE_WORD,
+        {"type": "array", "items": _DATE_WORD, "minItems": 1},
+        {
+            "type": "object",
+            "properties": {"from": {"type": "string"}, "format": {"type": ["string", "array"]}},
+            "required": ["from"],
+            "additionalProperties": False,
+        },
+    ]
+}
+
+
+class DateFrom(Section):
+    """A date that stands in a slot of its own."""
+
+    from_: str = Field(description="the slot that holds the date", alias="from")
+    format: Texts = Field(["%Y-%m-%d"], description="directives of the date, tried in order")
+
+
 class TimeRule(Section):
     """Where a stamp stands and how to read it."""
 
@@ -161,13 +183,18 @@ class TimeRule(Section):
     )
     format: Texts = Field(["iso8601"], description="directives or names of formats, tried in order")
     zone: str | ZoneFrom | None = Field(None, description="zone of stamps that carry none, or the slot that has it")
-    year: Literal["nearest"] | int | None = Field(None, description="for stamps without a year")
+    since: str | None = Field(None, description="the stamp is a count since this moment, such as 1601-01-01")
+    unit: str | None = Field(None, description="unit of a count: `s`, `ms`, `us`, `100 ns`, `d`; goes with `since`")
+    year: Literal["nearest", "file"] | int | None = Field(
+        None,
+        description="for stamps without one: nearest to the reference, that of the log's name, or a number",
+    )
     pivot: int | None = Field(None, ge=0, le=100, description="two-digit years from here on are 19xx; 70 unless given")
     date: Annotated[
-        list[Literal["previous", "file", "event"]],
+        list[Literal["previous", "file", "event"] | DateFrom],
         BeforeValidator(as_list),
-        one_or_many({"type": "string", "enum": ["previous", "file", "event"]}),
-    ] = Field([], description="where stamps without a date take it from")
+        WithJsonSchema(_DATES),
+    ] = Field([], description="where stamps without a date take it from, or the slot that has it")
     to: str | None = Field(None, description="a field for this stamp, which then is not the event's time")
     nanoseconds: str | None = Field(None, description="a field for nanoseconds since 1970")
 
@@ -179,6 +206,13 @@ class TimeRule(Section):
             raise ValueError("does not say where the stamp stands: add `from`, `after` or `find`")
         if self.within is not None and self.after is None and self.find != "anywhere":
             raise ValueError("has `within`, which goes with `after` and `find: anywhere`")
+        if (self.since is None) != (self.unit is None):
+            raise ValueError("has one of `since` and `unit`, which go together: `since: 1601-01-01`, `unit: 100 ns`")
+        if self.since is not None and "format" in self.model_fields_set:
+            raise ValueError("has both `since` and `format`; a count needs no format")
+        slots = [way for way in self.date if isinstance(way, DateFrom)]
+        if slots and (len(self.date) > 1 or self.from_ is None or self.after is not None or self.find is not None):
+            raise ValueError("takes its date from a slot: that goes with `from` alone, and with no other `date`")
         return self
 
 

@@ -81,6 +81,7 @@ def _times(work: _Build) -> None:
     """The rules for stamps, and the formats of their slots."""
     work.times = time_rules.rules(work.definition, work.document, work.report)
     work.shapes = time_rules.shapes(work.times)
+    work.bare = time_rules.bare(work.definition.clock)
 
 
 def _own_types(work: _Build) -> None:
@@ -398,5 +399,6 @@ def _plan(work: _Build) -> Plan:
         steps=work.steps,
         ways=work.ways,
         json=work.json,
+        bare=work.bare,
         alike=alike(variants),
     )

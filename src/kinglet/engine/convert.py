@@ -7,18 +7,30 @@ from collections.abc import Callable, Sequence
 import polars as pl
 
 from kinglet.clock.formats import parse_format
-from kinglet.clock.reading import Reference, TimeReading, instants
+from kinglet.clock.reading import Reference, TimeReading, read
 from kinglet.engine.durations import seconds
 from kinglet.engine.plan import FieldPlan
 
 _WORDS = {"true": True, "yes": True, "on": True, "1": True, "false": False, "no": False, "off": False, "0": False}
-_ISO = TimeReading((parse_format("iso8601"),))
+ISO = TimeReading((parse_format("iso8601"),))
+"""How stamps are read for which the parser has no rule."""
 
 Faults = list[tuple[str, pl.Series]]
 
 
-def convert(texts: pl.DataFrame, fields: Sequence[FieldPlan], reference: Reference) -> tuple[pl.DataFrame, Faults]:
-    """Typed columns of the same names, and a fault with a mask for each field that has bad values."""
+def convert(
+    texts: pl.DataFrame,
+    fields: Sequence[FieldPlan],
+    reference: Reference,
+    times: TimeReading = ISO,
+    zone: str | None = None,
+    noted: dict[str, pl.Series] | None = None,
+) -> tuple[pl.DataFrame, Faults]:
+    """Typed columns of the same names, and a fault with a mask for each field that has bad values.
+
+    times: how stamps without a rule are read; zone: of those that carry none, where the parser names none. noted: takes
+    down for fields that are stamps what is noted of them, as bits of `notes.BIT`.
+    """
     columns: list[pl.Series] = []
     faults: Faults = []
     for field in fields:
@@ -29,7 +41,10 @@ def convert(texts: pl.DataFrame, fields: Sequence[FieldPlan], reference: Referen
         change = _CHANGES.get(field.type.change) or _BY_VALUE.get(field.type.value)
         value = text
         if field.type.value == "time":
-            value = instants(text, _ISO, reference)
+            stamps = read(text, times, reference, zone)
+            value = stamps.time
+            if noted is not None and (stamps.notes != 0).any():
+                noted[field.name] = stamps.notes.set(value.is_null(), 0)
         elif change is not None:
             value = change(text)
         if field.type.low is not None and field.type.high is not None:

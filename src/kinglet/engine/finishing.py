@@ -80,7 +80,7 @@ def _form(item: Kept) -> Hashable:
 def times_of(plan: Plan, bundles: Sequence[Bundle], reference: Reference, zone: str | None) -> Timing:
     """The times of all events, bundle after bundle; plan: one of those that read them, of which all have its rules."""
     groups = [item.group for item in bundles]
-    slots = {name for rule in plan.times for name in (rule.slot, rule.zone_slot) if name is not None}
+    slots = {name for rule in plan.times for name in rule.slots if name is not None}
     raw = _concat([group.columns.get_column("raw") for group in groups])
     texts = [_everywhere(name, groups) for name in slots if any(name in group.texts.columns for group in groups)]
     frame = pl.DataFrame(texts) if texts else pl.DataFrame(height=len(raw))
@@ -123,13 +123,13 @@ def finish(
     groups = [item.group for item in bundles]
     zones = {rule.field: zone_of(rule, zone) for rule in plan.times if rule.field is not None}
     times = times._replace(fields=dated_fields(times, zones))
-    values, bad = _converted(groups, reference)
+    values, bad, noted = _converted(plan, groups, reference, zone)
     timed = pl.DataFrame(_time_columns(plan, times, _nearest(reference, groups)))
     timed_names = set(timed.columns)
     late = [*(fault for found in times.fields.values() for fault in found.faults), *_time_faults(plan, times)]
     parts: dict[int, list[Part]] = {}
     start = 0
-    for item, value, wrong in zip(bundles, values, bad, strict=True):
+    for item, value, wrong, of_fields in zip(bundles, values, bad, noted, strict=True):
         group, height = item.group, len(item.group.rows)
         of_time = [(name, mask.slice(start, height)) for name, mask in late] if item.state != "unmatched" else []
         faults = [(name, mask) for name, mask in (*group.faults, *wrong, *of_time) if mask.any()]
@@ -140,9 +140,13 @@ def finish(
         gone = {*timed_names, *(column.name for column in value), item.gone}
         own = [column for column in value if column.name not in timed_names]
         before = [column for column in group.columns.get_columns() if column.name not in gone]
-        lists = _fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
-        after = [group.rows.alias(ROW), states, lists, _names(item.members)]
-        frame = pl.DataFrame([*before, *own, *after, *timed.slice(start, height).get_columns()])
+        fault_lists = _fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
+        after = [group.rows.alias(ROW), states, fault_lists, _names(item.members)]
+        time_columns = timed.slice(start, height)
+        if of_fields:
+            lists = [time_columns["time_notes"], *(notes.lists(bits, f"{name}:") for name, bits in of_fields)]
+            time_columns = time_columns.with_columns(_together(lists).alias("time_notes"))
+        frame = pl.DataFrame([*before, *own, *after, *time_columns.get_columns()])
         start += height
         at = 0
         for place, member in item.members:
@@ -159,28 +163,37 @@ def _names(members: Sequence[tuple[int, Kept]]) -> pl.Series:
     return repeated(pl.Series("variant", [name for name, _ in runs], dtype=pl.String), [count for _, count in runs])
 
 
-def _converted(groups: Sequence[Group], reference: Reference) -> tuple[list[list[pl.Series]], list[Faults]]:
-    """The values of each group's pending fields, and what is wrong with them; each field of all groups at once."""
+def _converted(
+    plan: Plan, groups: Sequence[Group], reference: Reference, zone: str | None
+) -> tuple[list[list[pl.Series]], list[Faults], list[Faults]]:
+    """The values of each group's pending fields, what is wrong with them, and notes on those that are stamps.
+
+    Each field of all groups is done at once.
+    """
     members: dict[tuple[str, int], tuple[FieldPlan, list[int]]] = {}
     for i, group in enumerate(groups):
         for item in group.pending:
             members.setdefault((item.name, id(item.type)), (item, []))[1].append(i)
     values: list[dict[str, pl.Series]] = [{} for _ in groups]
     faults: list[dict[str, Faults]] = [{} for _ in groups]
+    notes_of: list[Faults] = [[] for _ in groups]
     for item, places in members.values():
         text = _concat([groups[i].texts.get_column(item.name) for i in places])
         moments = _nearest(reference, [groups[i] for i in places]) if item.type.value == "time" else reference
-        frame, bad = convert(pl.DataFrame([text.alias(item.name)]), [item], moments)
+        noted: dict[str, pl.Series] = {}
+        frame, bad = convert(pl.DataFrame([text.alias(item.name)]), [item], moments, plan.bare, zone, noted)
         whole, start = frame[item.name], 0
         for i in places:
             height = len(groups[i].rows)
             values[i][item.name] = whole.slice(start, height)
             if bad:
                 faults[i][item.name] = [(name, mask.slice(start, height)) for name, mask in bad]
+            notes_of[i] += [(name, bits.slice(start, height)) for name, bits in noted.items()]
             start += height
     return (
         [[values[i][item.name] for item in group.pending] for i, group in enumerate(groups)],
         [[fault for item in group.pending for fault in faults[i].get(item.name, ())] for i, group in enumerate(groups)],
+        notes_of,
     )
 
 

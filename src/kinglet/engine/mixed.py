@@ -24,7 +24,7 @@ from kinglet.engine.timing import needs_order
 from kinglet.engine.trying import read_events
 from kinglet.raw.cutting import CutRule, EventBatch, cut
 from kinglet.raw.joining import cut_all
-from kinglet.raw.sources import Source
+from kinglet.raw.sources import Source, beginning
 
 if TYPE_CHECKING:
     from kinglet.engine.settling import Memory, Placed
@@ -34,7 +34,6 @@ NO_PARSER = "no-parser"
 UNCLAIMED = "unclaimed"
 _BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
 _MOST_LARGER = 25
-_SAMPLE = 48 * 1024
 
 
 @dataclass(frozen=True)
@@ -76,8 +75,8 @@ class Plans:
         firsts: list[int] = []
         self.same_times: list[int] = []
         for i, plan in enumerate(plans):
-            rules = (plan.times, plan.limits, plan.missing)
-            same = (j for j in firsts if (plans[j].times, plans[j].limits, plans[j].missing) == rules)
+            rules = (plan.times, plan.limits, plan.missing, plan.bare)
+            same = (j for j in firsts if (plans[j].times, plans[j].limits, plans[j].missing, plans[j].bare) == rules)
             first = next(same, i)
             if first == i:
                 firsts.append(i)
@@ -164,7 +163,7 @@ class Mixer:
         for i in places:
             rule = self.parsers[i].plan.cut
             rules[rule] = rules.get(rule, 0) + 1
-        head = _head(source) if len(rules) > 1 or any(self.parsers[i].contains for i in places) else None
+        head = beginning(source) if len(rules) > 1 or any(self.parsers[i].contains for i in places) else None
         if head is not None and head.data is not None:
             places = by_contents(self.parsers, places, head.data)
         if head is None or len(rules) == 1:
@@ -213,7 +212,7 @@ class Mixer:
         self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: Memories
     ) -> Iterator[tuple[int, Parsed]]:
         """Each parser over the events for which it comes into question."""
-        reference = options.at or reference_of(batch)
+        reference = options.at or reference_of(batch, plans.plans[0])
         order, runs = slices(pairs["place"])
         all_rows = pairs["row"].gather(order)
         whole = _some(batch, all_rows)
@@ -362,13 +361,3 @@ def _nobody(parsed: Parsed) -> Parsed:
 
     parts = tuple(Part(part.variant, part.frame.with_columns(named(pl.col("faults")))) for part in parsed.parts)
     return replace(parsed, parts=parts)
-
-
-def _head(source: Source) -> Source | None:
-    """The beginning of a log as a log of its own; None where reading it would take it away."""
-    if source.path is None and source.data is None:
-        return None
-    chunk = next(iter(replace(source).chunks()), b"")
-    if not isinstance(chunk, bytes):
-        return None
-    return Source(source.name, source.reference, data=chunk[: chunk.rfind(b"\n", 0, _SAMPLE) + 1 or _SAMPLE])

@@ -181,10 +181,19 @@ class TimeRulePlan(NamedTuple):
     reading: TimeReading
     searches: tuple[Search, ...] = ()
     zone_slot: str | None = None
+    date_slot: str | None = None
+    slot_shapes: tuple[tuple[str, str], ...] = ()
+    """The regexes of slots that hold a part of the stamp each."""
+    year_of_name: bool = False
     of_previous: bool = False
     of_log: bool = False
     field: str | None = None
     nanos: str | None = None
+
+    @property
+    def slots(self) -> tuple[str | None, ...]:
+        """The slots whose text it needs."""
+        return self.slot, self.zone_slot, self.date_slot
 
     @property
     def is_dated(self) -> bool:
@@ -224,6 +233,8 @@ class Plan(NamedTuple):
     steps: tuple[StepPlan, ...] = ()
     ways: Mapping[str, pl.DataType] = MappingProxyType({})
     """The fields that there are at any time before, between or after steps."""
+    bare: TimeReading = TimeReading(())
+    """How stamps in slots are read for which there is no rule."""
     json: frozenset[str] = frozenset()
     """The fields whose text is JSON, after all steps."""
     alike: tuple[int, ...] = ()
@@ -233,8 +244,13 @@ class Plan(NamedTuple):
     def texts_later(self) -> frozenset[str]:
         """The fields of the envelope whose text is asked for once more: by variants and for times."""
         wanted = {MORE, *(variant.source for variant in self.variants)}
-        wanted |= {name for rule in self.times for name in (rule.slot, rule.zone_slot)}
+        wanted |= {name for rule in self.times for name in rule.slots}
         return frozenset(name for name in wanted if name is not None)
+
+    @property
+    def year_of_name(self) -> bool:
+        """Whether the name of a log tells the year of its stamps."""
+        return any(rule.year_of_name for rule in self.times)
 
     @property
     def rules(self) -> list[str]:

@@ -7,9 +7,11 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.clock.formats import parse_format
+from kinglet.clock.reading import TimeReading
 from kinglet.definition.document import Document, Path
 from kinglet.definition.forms import DelimitedForm, Form
 from kinglet.definition.schema import Envelope
+from kinglet.engine.convert import ISO
 from kinglet.engine.plan import MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
 from kinglet.engine.syslog import HEADS
 from kinglet.errors import Problem, did_you_mean
@@ -33,6 +35,8 @@ class Context:
     document: Document
     problems: list[Problem] = field(default_factory=list)
     types: dict[str, SlotType] = field(default_factory=lambda: dict(TYPES))
+    bare: TimeReading = ISO
+    """How stamps in slots are read for which there is no rule."""
     shapes: dict[str, str] = field(default_factory=dict)
     """The regex of stamps by the slot that holds them."""
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 import polars as pl
 
+from kinglet.clock.order import moment_in_name
 from kinglet.clock.reading import INSTANT, Reference
 from kinglet.engine.asking import answered
 from kinglet.engine.finishing import Kept, bundled, finish, rows_of, times_of
@@ -40,7 +41,7 @@ Settled = Callable[[Sequence["Placed"], Sequence[Source], pl.Series], list["Plac
 
 def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settled | None = None) -> Parsed:
     """Parses one batch: envelope, kind, variants; then types, time and state; then steps."""
-    reference = options.at or reference_of(batch)
+    reference = options.at or reference_of(batch, plan)
     rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
     return completed(plan, batch, answered(read_events(plan, batch, rows, reference)), options, settled)
 
@@ -49,7 +50,7 @@ def completed(
     plan: Plan, batch: EventBatch, kept: Sequence[Kept], options: Options, settled: Settled | None = None
 ) -> Parsed:
     """Events of a batch that were read, with all that is told at its end: types, time and state; then steps."""
-    reference = options.at or reference_of(batch)
+    reference = options.at or reference_of(batch, plan)
     if not kept:
         return Parsed(plan, batch.sources, (), batch.bytes_read, reference)
     bundles = bundled(kept)
@@ -74,12 +75,18 @@ def after_steps(plan: Plan, parts: Sequence[Part], reference: Reference) -> tupl
     return tuple(Part(part.variant, apply(plan.steps, part.frame, reference)) for part in parts)
 
 
-def reference_of(batch: EventBatch) -> Reference:
+def reference_of(batch: EventBatch, plan: Plan) -> Reference:
     """The moment near which stamps lie: of the log, or where there are several, of each of them."""
-    moments = [source.reference for source in batch.sources]
+    moments = [reference_of_source(source, plan) for source in batch.sources]
     if len(set(moments)) == 1:
         return moments[0]
     return pl.Series(moments, dtype=INSTANT)
+
+
+def reference_of_source(source: Source, plan: Plan) -> datetime:
+    """The moment near which a log's stamps lie: the date in its name, where the parser says so."""
+    named = moment_in_name(source.name) if plan.year_of_name else None
+    return source.reference if named is None else named
 
 
 def run(

@@ -53,7 +53,7 @@ def settle(
         pieces: list[Times] = []
         for index, start, length in starts:
             source = sources[index]
-            log = _Log(source.name, at or source.reference, zone)
+            log = _Log(source, at or source.reference, zone)
             piece, known[index] = _settled(plan, log, _slice(whole, start, length), known[index])
             pieces.append(piece)
         time = pl.concat([piece.time for piece in pieces]).cast(pl.Datetime("us")).dt.replace_time_zone("UTC")
@@ -84,7 +84,7 @@ def settle(
 
 
 class _Log(NamedTuple):
-    name: str
+    source: Source
     reference: datetime
     zone: str | None
 
@@ -134,11 +134,15 @@ def _ranges(source_of: pl.Series) -> list[tuple[int, int, int]]:
 def _settled(plan: Plan, log: _Log, whole: _Whole, known: Known) -> tuple[Times, Known]:
     times = whole.times
     if times.of_day is not None:
+        if known.backward is None:
+            from kinglet.engine.direction import runs_backward
+
+            known = known._replace(backward=runs_backward(plan, log.source, log.zone))
         numbered = [rule for rule in plan.times if rule.field is None]
         for number, rule in enumerate(numbered):
             rows = ((whole.rule == number).fill_null(False) & times.of_day.is_not_null()).arg_true()
             if len(rows):
-                dates = Dates(zone_of(rule, log.zone), rule.of_previous, rule.of_log, log.name, log.reference)
+                dates = Dates(zone_of(rule, log.zone), rule.of_previous, rule.of_log, log.source.name, log.reference)
                 times = dated(times, rows, dates, known)
     times, known = second_hours(times, known)
     if plan.missing == "previous" and times.time.null_count():

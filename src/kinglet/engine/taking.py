@@ -6,8 +6,8 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.engine.convert import Faults, convert
+from kinglet.clock.reading import Reference, TimeReading
+from kinglet.engine.convert import ISO, Faults, convert
 from kinglet.engine.extract import Found, extract
 from kinglet.engine.plan import Reading
 
@@ -24,16 +24,16 @@ class Took(NamedTuple):
     values: pl.DataFrame
 
 
-def take(reading: Reading, text: pl.Series, reference: Reference) -> Took | None:
+def take(reading: Reading, text: pl.Series, reference: Reference, times: TimeReading = ISO) -> Took | None:
     """What a reading takes from texts, with its fields; None where it matches none of them.
 
-    reference: for one text each where it is a column.
+    reference: for one text each where it is a column. times: how stamps are read.
     """
     took = take_texts(reading, text)
     if took is None or not took.texts.width:
         return took
     near = reference.filter(took.matched) if isinstance(reference, pl.Series) else reference
-    values, bad = convert(took.texts, reading.every_field, near)
+    values, bad = convert(took.texts, reading.every_field, near, times)
     return took._replace(values=values, faults=[*took.faults, *bad])
 
 

@@ -7,13 +7,14 @@ from collections.abc import Callable, Mapping
 
 import polars as pl
 
-from kinglet.clock.formats import Format, parse_format
-from kinglet.clock.moment import as_moment, as_span
+from kinglet.clock.formats import Format, counted, parse_format
+from kinglet.clock.moment import as_moment, as_span, is_moment
 from kinglet.clock.reading import PIVOT, TimeReading
 from kinglet.clock.searching import Search
-from kinglet.clock.zones import find_zone
+from kinglet.clock.zones import configured_zone, find_zone
 from kinglet.definition.document import Document, Path
-from kinglet.definition.schema import Clock, ParserFile, TimeRule, ZoneFrom
+from kinglet.definition.schema import Clock, DateFrom, ParserFile, TimeRule, ZoneFrom
+from kinglet.engine.convert import ISO
 from kinglet.engine.plan import DTYPES, Limits, TimeRulePlan, name_problem
 from kinglet.errors import did_you_mean
 from kinglet.patterns.dialect import RegexError, check_regex
@@ -44,6 +45,12 @@ def rules(definition: ParserFile, document: Document, report: Report) -> list[Ti
     return found
 
 
+def bare(clock: Clock) -> TimeReading:
+    """How stamps in slots are read for which there is no rule."""
+    table = tuple((name.upper(), meaning) for name, meaning in clock.zones.items())
+    return ISO._replace(zone=clock.zone, zones=table)
+
+
 def paths(definition: ParserFile, document: Document) -> list[Path]:
     """Where each rule stands in the file; a single one may be the section itself."""
     listed = isinstance(document.values.get("time"), list)
@@ -54,7 +61,9 @@ def shapes(plans: list[TimeRulePlan]) -> dict[str, str]:
     """The regex of each slot that holds a stamp and nothing else."""
     found: dict[str, list[str]] = {}
     for plan in plans:
-        if plan.slot is not None and not plan.searches:
+        for slot, shape in plan.slot_shapes:
+            found.setdefault(slot, []).append(shape)
+        if plan.slot is not None and not plan.searches and not plan.slot_shapes:
             found.setdefault(plan.slot, []).extend(fmt.shape for fmt in plan.reading.formats)
     return {slot: one_of(some) for slot, some in found.items()}
 
@@ -66,23 +75,47 @@ def one_of(regexes: list[str]) -> str:
 
 def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock: Clock, report: Report) -> TimeRulePlan:
     formats: list[Format] = []
-    for text in rule.format:
+
+    def add(key: str, make: Callable[[], Format]) -> Format | None:
         try:
-            formats.append(parse_format(text))
+            return make()
         except ValueError as error:
             message, _, hint = str(error).partition("; ")
-            report((*path, "format"), message, hint)
+            report((*path, key), message, hint)
+            return None
+
+    date = next((way for way in rule.date if isinstance(way, DateFrom)), None)
+    shapes_of: list[tuple[str, str]] = []
+    if rule.since is not None and rule.unit is not None:
+        since, unit = rule.since, rule.unit
+        formats = [fmt for fmt in [add("unit" if is_moment(since) else "since", lambda: counted(since, unit))] if fmt]
+    elif date is not None and rule.from_ is not None:
+        for text in rule.format:
+            clock_format = add("format", lambda text=text: parse_format(text))  # type: ignore[misc]
+            for day in date.format:
+                day_format = add("date", lambda day=day: parse_format(day))  # type: ignore[misc]
+                if clock_format is None or day_format is None:
+                    continue
+                if clock_format.has_date or not day_format.has_date or not day_format.forms or not clock_format.forms:
+                    hint = "the slot `from` holds the time of day, that of `date` the day, both in directives"
+                    report((*path, "date"), f"{day!r} and {text!r} are no day and time of day", hint)
+                    continue
+                shapes_of += [(rule.from_, clock_format.shape), (date.from_, day_format.shape)]
+                whole = add("format", lambda day=day, text=text: parse_format(f"{day} {text}"))  # type: ignore[misc]
+                formats += [whole] if whole is not None else []
+    else:
+        formats = [fmt for text in rule.format if (fmt := add("format", lambda text=text: parse_format(text)))]  # type: ignore[misc]
     undated = [fmt.text for fmt in formats if not fmt.has_date]
     dates = ["event"] if rule.to else ["previous", "file"]
     if undated and not rule.date:
         wanted = " or ".join(f"`date: {way}`" for way in dates)
         report((*path, "format"), f"{undated[0]!r} reads no date", f"add {wanted}, or a month and a day to the format")
-    elif wrong := [way for way in rule.date if way not in dates]:
+    elif wrong := [way for way in rule.date if way not in dates and date is None]:
         of = "a further stamp takes its date from the event" if rule.to else "the event's time cannot come from itself"
         report(
             (*path, "date"), f"`{wrong[0]}` does not go here: {of}", "write " + " or ".join(f"`{way}`" for way in dates)
         )
-    elif rule.date and formats and not undated:
+    elif rule.date and formats and not undated and date is None:
         report((*path, "date"), "every format of this rule reads a date", "leave `date` out")
     zone = rule.zone if isinstance(rule.zone, str) else clock.zone
     if isinstance(rule.zone, str):
@@ -96,7 +129,18 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
     if rule.after is not None or rule.find is not None:
         shapes = [fmt.search_shape for fmt in sorted(formats, key=_parts, reverse=True)]
         ways = (one_of(shapes[i:]) for i in range(len(shapes)))
-        searches = tuple(Search(way, rule.after, rule.find == "start", rule.within) for way in ways)
+        searches = tuple(
+            Search(
+                way,
+                rule.after,
+                rule.find == "start",
+                rule.within,
+                is_count=any(fmt.epoch for fmt in formats),
+                has_zone=isinstance(rule.zone, ZoneFrom),
+                has_year=all(fmt.has_year or not fmt.has_date for fmt in formats),
+            )
+            for way in ways
+        )
     year = rule.year if isinstance(rule.year, int) else None
     pivot = PIVOT if rule.pivot is None else rule.pivot
     return TimeRulePlan(
@@ -105,6 +149,9 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
         reading=TimeReading(tuple(formats), zone, year, pivot, table),
         searches=searches,
         zone_slot=rule.zone.from_ if isinstance(rule.zone, ZoneFrom) else None,
+        date_slot=date.from_ if date is not None else None,
+        slot_shapes=tuple(shapes_of),
+        year_of_name=rule.year == "file",
         of_previous="previous" in rule.date,
         of_log="file" in rule.date,
         field=rule.to,
@@ -125,7 +172,7 @@ def _label(rule: TimeRule) -> str:
 
 
 def _check_zone(zone: str | None, table: tuple[tuple[str, str], ...], path: Path, report: Report) -> None:
-    if zone is not None and find_zone(zone, table) is None:
+    if zone is not None and configured_zone(zone, table) is None:
         report(path, f"no such zone `{zone}`", _zone_hint(zone))
 
 
@@ -143,7 +190,7 @@ def check_fields(
     """Judges the slots that rules name, and adds the fields that they give; known: whether all slots are known."""
     slots = dict(fields)
     for plan, path in zip(plans, where, strict=True):
-        for key, name in (("from", plan.slot), ("zone", plan.zone_slot)):
+        for key, name in (("from", plan.slot), ("zone", plan.zone_slot), ("date", plan.date_slot)):
             if known and name is not None and name not in slots:
                 hint = did_you_mean(name, slots, "the slots are " + ", ".join(slots))
                 report((*path, key), f"no pattern has a slot `{name}`", hint)

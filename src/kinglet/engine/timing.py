@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.clock import notes
 from kinglet.clock.reading import INSTANT, Reference, Stamps, read
-from kinglet.clock.zones import Zone, find_zone
+from kinglet.clock.zones import Zone, configured_zone
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import Limits, Plan, TimeRulePlan
 
@@ -84,14 +84,19 @@ def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference
         pl.Series([None], dtype=pl.String).new_from_index(0, height),
         [], {},
     )  # fmt: skip
-    number = -1
-    for rule in plan.times:
-        number += rule.field is None
+    numbers = {id(rule): i for i, rule in enumerate(rule for rule in plan.times if rule.field is None)}
+    for rule in sorted(plan.times, key=lambda rule: rule.field is not None):  # further stamps lie near the event's time
+        number = numbers.get(id(rule), 0)
         if rule.slot is not None and rule.slot not in texts.columns:
             continue
         text = texts[rule.slot] if rule.slot is not None else raw
+        if rule.date_slot is not None:
+            if rule.date_slot not in texts.columns:
+                continue
+            both = pl.DataFrame([texts[rule.date_slot].alias("date"), text.alias("clock")])
+            text = both.select(pl.concat_str("date", "clock", separator=" ")).to_series()
         zones = texts[rule.zone_slot] if rule.zone_slot in texts.columns else None
-        text, stamps = _searched(rule, text, reference, zone, zones)
+        text, stamps = _searched(rule, text, _near_event(rule, found, reference), zone, zones)
         stamps, strange = _believed(stamps, plan.limits, reference)
         unread = ~stamps.good & text.is_not_null()
         faults: Faults = [(f"implausible-time:{rule.label}", strange)] if strange is not None else []
@@ -102,6 +107,21 @@ def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference
         else:
             found = _first_wins(found, number, text, stamps, faults)
     return found
+
+
+_HALF_A_YEAR = timedelta(days=181)
+
+
+def _near_event(rule: TimeRulePlan, found: Timing, reference: Reference) -> Reference:
+    """The moment near which stamps lie: for a further stamp without a year the event's time, in either direction."""
+    if rule.field is None or all(fmt.has_year for fmt in rule.reading.formats) or not found.time.is_not_null().any():
+        return reference
+    shifted = found.time.cast(INSTANT) + _HALF_A_YEAR
+    return (
+        shifted.fill_null(reference)
+        if not isinstance(reference, pl.Series)
+        else shifted.zip_with(shifted.is_not_null(), reference.cast(INSTANT))
+    )
 
 
 def _searched(
@@ -252,4 +272,4 @@ def _may_repeat(rule: TimeRulePlan, zone: str | None) -> bool:
 
 def zone_of(rule: TimeRulePlan, zone: str | None) -> Zone:
     """The zone of a rule's stamps that carry none; zone: that of the call."""
-    return find_zone(rule.reading.zone or zone or "UTC", rule.reading.zones) or Zone()
+    return configured_zone(rule.reading.zone or zone or "UTC", rule.reading.zones) or Zone()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import glob
 import hashlib
 import itertools
@@ -23,6 +24,8 @@ from kinglet.raw.unpacking import MAGIC_BYTES, Unpacked, packing_of
 
 CHUNK_BYTES = 4 * 2**20
 IDLE_SECONDS = 5.0
+SAMPLE_BYTES = 48 * 1024
+SAMPLE_EVENTS = 400
 _SHORT_PAUSE = 0.05
 
 Given = str | os.PathLike[str] | bytes | Iterable[str]
@@ -205,6 +208,19 @@ def _pipe_chunks(number: int, idle: float) -> Iterator[Chunk]:
             parts, length = [], 0
         if not part:
             return
+
+
+def beginning(source: Source) -> Source | None:
+    """The beginning of a log as a log of its own; None where reading it would take it away."""
+    if source.events is not None:
+        return dataclasses.replace(source, events=source.events[:SAMPLE_EVENTS])
+    if source.path is None and source.data is None:
+        return None
+    chunk = next(iter(dataclasses.replace(source).chunks()), b"")
+    if not isinstance(chunk, bytes):
+        return None
+    data = chunk[: chunk.rfind(b"\n", 0, SAMPLE_BYTES) + 1 or SAMPLE_BYTES]
+    return Source(source.name, source.reference, data=data)
 
 
 def open_sources(*given: Given, encoding: str | None = None, unpack_limit: int | None = None) -> list[Source]:

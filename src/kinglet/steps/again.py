@@ -8,9 +8,9 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import INSTANT, Reference
+from kinglet.clock.reading import INSTANT, Reference, TimeReading
 from kinglet.columns import put
-from kinglet.engine.convert import Faults
+from kinglet.engine.convert import ISO, Faults
 from kinglet.engine.plan import MORE, Plan, Reading
 from kinglet.engine.taking import take
 from kinglet.raw.cutting import EventBatch
@@ -27,6 +27,7 @@ class ParseAgain(NamedTuple):
     name: str
     reading: Reading
     optional: bool
+    times: TimeReading = ISO
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -36,7 +37,7 @@ class ParseAgain(NamedTuple):
         rows = asked.arg_true()
         some = frame[self.name].gather(rows)
         near = reference.gather(frame["#source"].gather(rows)) if isinstance(reference, pl.Series) else reference
-        found = take(self.reading, some, near)
+        found = take(self.reading, some, near, self.times)
         faults: Faults = []
         if not self.optional:
             missed = asked if found is None else put(asked, rows.filter(found.matched), False)

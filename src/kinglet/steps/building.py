@@ -211,7 +211,7 @@ def _convert(here: _Here, step: Step) -> Action | None:
             here.report(("convert", name), f"no such type `{kind}`", here.work.type_hint(kind))
         else:
             items.append(FieldPlan(name, here.work.types[kind]))
-    return Convert(tuple(items), tuple(name for name, kind in wanted.items() if kind == "list"))
+    return Convert(tuple(items), tuple(name for name, kind in wanted.items() if kind == "list"), here.work.bare)
 
 
 def _replace(here: _Here, step: Step) -> Action | None:
@@ -331,7 +331,7 @@ def _parse(here: _Here, step: Step) -> Action | None:
         return None
     for field in reading.every_field:
         here.free(("parse",), field.name, field.dtype)
-    return ParseAgain(item.field, reading, item.optional)
+    return ParseAgain(item.field, reading, item.optional, here.work.bare)
 
 
 def _roll(here: _Here, step: Step) -> Action | None:

@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.engine.convert import Faults, convert
+from kinglet.clock.reading import Reference, TimeReading
+from kinglet.engine.convert import ISO, Faults, convert
 from kinglet.engine.plan import FieldPlan
 from kinglet.steps.plan import Fields, Json, placed
 
@@ -23,6 +23,7 @@ class Convert(NamedTuple):
 
     items: tuple[FieldPlan, ...]
     lists: tuple[str, ...] = ()
+    times: TimeReading = ISO
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -33,7 +34,7 @@ class Convert(NamedTuple):
                 continue
             if frame.schema[item.name] == item.dtype and item.dtype != pl.String():
                 continue
-            value, faults = _converted(frame[item.name], item, near)
+            value, faults = _converted(frame[item.name], item, near, self.times)
             found += faults
             frame = placed(frame, item.name, value, where)
         for name in self.lists:
@@ -58,13 +59,15 @@ class Convert(NamedTuple):
         return before - {*self.gives}
 
 
-def _converted(column: pl.Series, item: FieldPlan, reference: Reference) -> tuple[pl.Series, Faults]:
+def _converted(
+    column: pl.Series, item: FieldPlan, reference: Reference, times: TimeReading
+) -> tuple[pl.Series, Faults]:
     if column.dtype.is_float() and item.dtype == pl.Int64():
         value = column.cast(pl.Int64, strict=False)
         bad = column.is_not_null() & (value.is_null() | (value.cast(pl.Float64) != column)).fill_null(True)
         return value.set(bad, None), [(f"bad-value:{item.name}", bad)]
     text = column if column.dtype == pl.String() else _as_text(column)
-    values, faults = convert(pl.DataFrame([text.alias(item.name)]), [item], reference)
+    values, faults = convert(pl.DataFrame([text.alias(item.name)]), [item], reference, times)
     return values[item.name], faults
 
 
