@@ -187,7 +187,9 @@ class Run(WithPump):
 
     def test_several_files_become_one_output(self) -> None:
         self.write("empty.log", "")
-        kinglet("run", "-p", "pump.yaml", "pump.log", "empty.log", "pump.log", "-o", "x.parquet", "--workers", "1")
+        self.write("more.log", PUMP_LOG)
+        again = ("pump.log", "empty.log", "more.log", "./pump.log")  # a file that is given twice is read once
+        kinglet("run", "-p", "pump.yaml", *again, "-o", "x.parquet", "--workers", "1")
         self.assertEqual(14, pl.read_parquet("x.parquet").height)
 
     def test_a_reader_that_goes_away_is_no_error(self) -> None:

@@ -87,7 +87,7 @@ GENERATED: dict[str, tuple[list[CutRule], st.SearchStrategy[str], str]] = {
     "xml": ([CutRule("xml", "e")], pieces(XMLS, ["\n", "", " ", "\n  "]), "[\\s\\S]*"),
     "csv": ([CutRule("csv", header=False), CutRule("csv", header=False, max_lines=3)], pieces(ROWS, ENDS), r"[\r\n]*"),
     "nul": ([CutRule("nul")], pieces(LINES, ["\0", "\0\0", "\n"]), r"[\0\r\n]*"),
-    "separator": ([CutRule("separator", "--\n")], pieces(LINES, ["--\n", "-", "--", "\n"]), r"(?:--\n)*[\r\n]*"),
+    "separator": ([CutRule("separator", "--\n")], pieces(LINES, ["--\n", "-", "--", "\n"]), r"(?:--\n)*(?:--)?[\r\n]*"),
     "length": ([CutRule("length", 7), CutRule("length", 64)], pieces(LINES, ENDS), r"[\r\n]*"),
     "counted": ([CutRule("counted")], pieces(FRAMES, ["", "\n"]), r"[\r\n]*(?:[1-9]\d* )?"),
 }  # fmt: skip

@@ -42,7 +42,7 @@ class Sources(InFolder):
         self.assertEqual(["<stdin>"], result.events["file"].to_list())
 
     def test_what_cannot_be_read_is_said_with_the_way_out(self) -> None:
-        self.write("x.gz", gzip.compress(b"a" * 100)[:-8] + b"checksum")
+        self.write("x.gz", gzip.compress(b"a" * 100)[:8])
         self.write("x.bin", bytes(range(256)) * 8)
         self.write("x.zip", b"PK\x03\x04rest")
         (self.folder / "sub").mkdir()
@@ -50,7 +50,7 @@ class Sources(InFolder):
             "none.log": "no such file; check the path",
             "none*.log": "no file matches; check the path",
             "sub": "is a folder with no files in it",
-            "x.gz": r"the gzip data is damaged after \d+ unpacked bytes .*; fetch it again",
+            "x.gz": "the gzip data ends before anything of it can be unpacked; fetch it again",
             "x.bin": "is binary, not text \\(byte 0x04 at offset 4\\)",
             "x.zip": "is a ZIP archive; unpack it first: unzip x.zip",
         }.items():

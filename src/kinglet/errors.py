@@ -92,6 +92,20 @@ def did_you_mean(word: str, known: Iterable[str], otherwise: str = "") -> str:
     return "did you mean " + " or ".join(f"`{choices[name]}`" for name in near) + "?"
 
 
+def printable(text: str) -> str:
+    r"""Text without what a terminal would obey or hide: those characters as escapes, but for line ends.
+
+    >>> printable("a\x1b[2Jb\u202e")
+    'a\\x1b[2Jb\\u202e'
+    """
+    if text.isprintable():
+        return text
+    return "".join(
+        sign if sign.isprintable() or sign == "\n" else sign.encode("unicode_escape", "backslashreplace").decode()
+        for sign in text
+    )
+
+
 def window(text: str, caret: int, width: int = 88) -> tuple[str, int]:
     """The part of one line of text around a caret that fits `width`, and the caret in it."""
     before = text[: max(caret, 0)]

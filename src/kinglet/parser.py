@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import json
 import os
+import zoneinfo
 from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -20,7 +21,7 @@ from kinglet.engine.build import build
 from kinglet.engine.parsed import Parsed
 from kinglet.engine.plan import MORE, STATES, Plan
 from kinglet.engine.running import Options, run
-from kinglet.errors import UsageError
+from kinglet.errors import UsageError, did_you_mean
 from kinglet.model.schema import Model
 from kinglet.raw.sources import Given, Source, open_sources
 
@@ -177,9 +178,9 @@ def call_options(at: str | date | datetime | None, zone: str | None) -> Options:
     from kinglet.clock.zones import configured_zone
 
     if zone is not None and configured_zone(zone) is None:
-        raise UsageError(
-            f"zone: there is no zone `{zone}`; name one such as Atlantic/Azores, or an offset such as +02:00"
-        )
+        otherwise = "name one such as Atlantic/Azores, or an offset such as +02:00"
+        hint = did_you_mean(zone, zoneinfo.available_timezones(), otherwise)
+        raise UsageError(f"zone: no such zone `{zone}`; {hint}")
     try:
         return Options(as_moment(at) if at is not None else None, zone)
     except ValueError as error:

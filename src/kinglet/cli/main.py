@@ -74,7 +74,7 @@ def commands() -> None:
 
 def main() -> None:
     """Runs a command. Exit status: 0 good, 1 a check failed, 2 wrong use or input."""
-    from kinglet.errors import KingletError, ParserFileError
+    from kinglet.errors import KingletError, ParserFileError, printable
 
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # none is wanted, and looking for them takes time
     gc.disable()  # until a command does work that outlives it: imports only make what stays
@@ -92,7 +92,7 @@ def main() -> None:
         _say(f"{error.format_message().rstrip('.')}{where}")
         status = 2
     except ParserFileError as error:
-        print(error, file=sys.stderr)  # begins with file:line:column, which editors follow
+        print(printable(str(error)), file=sys.stderr)  # begins with file:line:column, which editors follow
         status = 2
     except KingletError as error:
         _say(str(error))
@@ -116,7 +116,9 @@ def command_line() -> NoReturn:
 
 
 def _say(text: str) -> None:
-    print(f"kinglet: {text}", file=sys.stderr)
+    from kinglet.errors import printable
+
+    print(f"kinglet: {printable(text)}", file=sys.stderr)
 
 
 def _leave(status: int) -> None:

@@ -27,23 +27,8 @@ def zone() -> Decorator:
     return click.option(
         "--zone",
         metavar="ZONE",
-        callback=_known_zone,
-        help="IANA zone of stamps that carry none, where the parser names none.",
+        help="Zone of stamps that carry none, where the parser names none: an IANA name or an offset.",
     )
-
-
-def _known_zone(ctx: click.Context, parameter: click.Parameter, value: str | None) -> str | None:
-    import zoneinfo
-
-    if value is not None:
-        try:
-            zoneinfo.ZoneInfo(value)
-        except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
-            from kinglet.errors import did_you_mean
-
-            hint = did_you_mean(value, zoneinfo.available_timezones(), "use an IANA name such as `Atlantic/Azores`")
-            raise click.BadParameter(f"no such zone `{value}`; {hint}", ctx, parameter) from None
-    return value
 
 
 def encoding() -> Decorator:
@@ -52,6 +37,12 @@ def encoding() -> Decorator:
         metavar="NAME",
         callback=_known_encoding,
         help="Encoding of the log, such as cp1252; told by its content unless given.",
+    )
+
+
+def skip_unreadable() -> Decorator:
+    return click.option(
+        "--skip-unreadable", is_flag=True, help="Read the other logs where one cannot be read, and say which."
     )
 
 

@@ -47,6 +47,7 @@ if TYPE_CHECKING:
 @options.zone()
 @options.encoding()
 @options.unpack_limit()
+@options.skip_unreadable()
 @options.model()
 @options.as_json()
 def command(
@@ -59,6 +60,7 @@ def command(
     zone: str | None,
     encoding: str | None,
     unpack_limit: int | None,
+    skip_unreadable: bool,
     extensions: tuple[str, ...],
     as_json: bool,
 ) -> None:
@@ -67,9 +69,11 @@ def command(
     With several parsers each event goes to the one that reads it best. The output appears whole or not at all. What
     was done is told on standard error, or with --json on standard output.
     """
+    from pathlib import Path
+
     from kinglet.cli.render import print_json
     from kinglet.errors import InputError, UsageError
-    from kinglet.output.writers import writer_for
+    from kinglet.output.writers import refuse_inputs, writer_for
     from kinglet.raw.sources import open_sources
 
     if as_json and output == "-":
@@ -77,7 +81,9 @@ def command(
     task = _task(parsers, form, options.load_model(extensions))
     gc.freeze()
     gc.enable()
-    sources = open_sources(*files, encoding=encoding, unpack_limit=unpack_limit)
+    given = [name if name == "-" else Path(name) for name in files]
+    sources = open_sources(*given, encoding=encoding, unpack_limit=unpack_limit, skip_unreadable=skip_unreadable)
+    refuse_inputs(output, given, sources)
     counts: dict[str, int] = {}
     dropped: dict[str, int] = {}
     started = time.perf_counter()
@@ -96,7 +102,8 @@ def command(
                 counts[state] = counts.get(state, 0) + count
             advance(parsed.bytes_read)
         if not counts:
-            raise InputError(f"{', '.join(files)}: is empty; there is nothing to parse")
+            failed = next((source.error for source in sources if source.error is not None), None)
+            raise InputError(failed or f"{', '.join(files)}: is empty; there is nothing to parse")
     seconds = time.perf_counter() - started
     if as_json:
         print_json(
@@ -107,12 +114,15 @@ def command(
                 "as": form,
                 "counts": counts,
                 "dropped": dropped,
+                "skipped": {source.name: source.error for source in sources if source.error is not None},
+                "damaged": {source.name: source.damage for source in sources if source.damage is not None},
                 **({"not_mapped": dict(task.view.counted)} if form == "model" else {}),
                 "seconds": round(seconds, 3),
             }
         )
     else:
         _summary(counts, dropped, output, seconds)
+        _troubles(sources)
         _by_parser(task.by_parser)
         _not_mapped(task.view.counted)
 
@@ -160,6 +170,21 @@ def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
 
 
 _MOST_SHOWN = 20
+
+
+def _troubles(sources: list[Source]) -> None:
+    """The logs that could not be read, or not to their end."""
+    from rich.text import Text
+
+    from kinglet.cli.render import console
+
+    out = console(error=True)
+    told = [f"skipped  {source.error}" for source in sources if source.error is not None]
+    told += [f"damaged  {source.name}: {source.damage}" for source in sources if source.damage is not None]
+    for line in told[:_MOST_SHOWN]:
+        out.print(Text(f"  {line}"))
+    if len(told) > _MOST_SHOWN:
+        out.print(f"  … and {len(told) - _MOST_SHOWN:,} more; --json has them all")
 
 
 def _by_parser(found: dict[str, dict[str, int]]) -> None:

@@ -114,7 +114,18 @@ class Events(Section):
     nul: Flag = Field(None, description="a zero byte stands between events")
     separator: str | None = Field(None, min_length=1, description="this text stands between events")
     length: int | None = Field(None, ge=1, description="every event has so many bytes")
-    counted: Flag = Field(None, description="before each event stands how many bytes it has (RFC 6587)")
+    counted: Literal[True, "line", "2 bytes", "4 bytes", "2 bytes little-endian", "4 bytes little-endian"] | None = (
+        Field(
+            None,
+            description="before each event stands how many bytes it has: true for a count and a blank (RFC 6587), "
+            "`line` for a line with the count, `4 bytes` for a number of so many bytes",
+        )
+    )
+    lead: str | None = Field(None, description="regex of lines that belong to the event behind them; goes with `start`")
+    banner: str | None = Field(
+        None,
+        description="regex of lines that are events by themselves, and no fault before the first; with `start`",
+    )
     max_bytes: Size = Field(DEFAULT_MAX_BYTES, description="longer events come in pieces, with a fault")
     max_lines: int | None = Field(None, ge=1, description="events of more lines come in pieces, with a fault")
     idle: Seconds = Field(
@@ -137,6 +148,8 @@ class Events(Section):
     def _one_rule(self) -> Events:
         if len(self.rules) > 1:
             raise ValueError("has more than one rule: " + ", ".join(f"`{name}`" for name in self.rules))
+        if self.start is None and (self.lead or self.banner) is not None:
+            raise ValueError("has `lead` or `banner`, which go with `start`")
         if self.length is not None and self.length > self.max_bytes:
             raise ValueError("has a `length` that is more than `max_bytes` allows")
         return self

@@ -106,7 +106,7 @@ def _own_types(work: _Build) -> None:
 
 def _cut(work: _Build) -> None:
     events = work.definition.events
-    for name, regex in (("start", events.start), ("end", events.end)):
+    for name, regex in (("start", events.start), ("end", events.end), ("lead", events.lead), ("banner", events.banner)):
         if regex is not None:
             work.checked_regex(("events", name), regex)
     if events.encoding is not None:

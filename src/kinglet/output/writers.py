@@ -7,8 +7,10 @@ half of one.
 from __future__ import annotations
 
 import contextlib
+import os
 import secrets
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from types import TracebackType
 from typing import IO, TYPE_CHECKING, Any, ClassVar
@@ -21,6 +23,7 @@ from kinglet.output.views import View
 
 if TYPE_CHECKING:
     from kinglet.output.mixed_view import MixedView
+    from kinglet.raw.sources import Source
 
 
 class Writer:
@@ -181,6 +184,27 @@ def writer_for(path: str, view: View | MixedView) -> Writer:
             f"{path}: the suffix tells no format; use " + " ".join(WRITERS) + ", or - for standard output"
         )
     return kind(path, view)
+
+
+def refuse_inputs(output: str, given: Sequence[object], sources: Sequence[Source]) -> None:
+    """Refuses an output that is one of the logs, or lies in a folder of logs and would be read the next time.
+
+    given: the paths of the call.
+
+    Raises:
+        OutputError: it is, or does.
+    """
+    if output == "-":
+        return
+    place = Path(output).absolute()
+    for source in sources:
+        if source.path is not None and place.exists() and source.path.exists() and place.samefile(source.path):
+            raise OutputError(f"{output}: is one of the logs that are read; write to another file")
+    for item in given:
+        folder = Path(item) if isinstance(item, str | os.PathLike) else None
+        if folder is not None and folder.is_dir() and place.resolve().is_relative_to(folder.resolve()):
+            what = f"lies in the folder {folder} of the logs, and would be read with them the next time"
+            raise OutputError(f"{output}: {what}; write it elsewhere")
 
 
 def _unwritable(path: Path | None, error: OSError) -> OutputError | OSError:

@@ -30,6 +30,8 @@ from kinglet.raw.sources import IDLE_SECONDS, Source
 from kinglet.raw.text import POSITION, as_text, bytes_as_text, character_start, codes, found, where
 
 MAX_EVENTS = 100_000
+MAX_BYTES = 32 * 2**20
+"""A batch has no more events, and no more characters but for those of its last event."""
 HEAD_BYTES = 64 * 1024  # how much is looked at to tell the line ends
 _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
 _SPAN = ("start", "end")
@@ -43,7 +45,8 @@ class CutRule(NamedTuple):
     kind: a key of BOUNDARIES. value: its regex, separator, name, length or key. csv: delimiter,
     quote and whether the first row is a header. idle: seconds after which what has come of an
     event that is still being written is given out. line_ends: `auto`, `lf` (also CRLF) or `any`
-    (also CR). encoding: None where it is told by content.
+    (also CR). encoding: None where it is told by content. lead, banner: regexes of lines that belong to the event
+    behind them, and of lines by themselves before the first event.
     """
 
     kind: str = "line"
@@ -56,6 +59,8 @@ class CutRule(NamedTuple):
     idle: float = IDLE_SECONDS
     line_ends: str = "auto"
     encoding: str | None = None
+    lead: str | None = None
+    banner: str | None = None
 
 
 # Rules that few logs need are imported when one does: a command must start at once.
@@ -84,14 +89,19 @@ def _separated(rule: CutRule) -> Boundary:
 
 
 def _framed(rule: CutRule) -> Boundary:
-    from kinglet.raw.boundaries.framed import Counted, FixedLength
+    from kinglet.raw.boundaries.framed import Counted, FixedLength, Prefixed
 
-    return Counted(rule.max_bytes) if rule.kind == "counted" else FixedLength(int(rule.value or 1))
+    if rule.kind == "length":
+        return FixedLength(int(rule.value or 1))
+    if rule.value is None:
+        return Counted(rule.max_bytes)
+    width = 0 if rule.value == "line" else int(str(rule.value)[0])
+    return Prefixed(width, "little" if str(rule.value).endswith("little-endian") else "big", rule.max_bytes)
 
 
 BOUNDARIES: dict[str, Callable[[CutRule], Boundary]] = {
     "line": lambda rule: EveryLine(),
-    "start": lambda rule: GroupedLines(start_rule(str(rule.value)), rule.max_bytes),
+    "start": lambda rule: GroupedLines(start_rule(str(rule.value), rule.lead, rule.banner), rule.max_bytes),
     "end": lambda rule: GroupedLines(end_rule(str(rule.value)), rule.max_bytes),
     "blank-line": lambda rule: GroupedLines(blank_line_rule(), rule.max_bytes),
     "indent": lambda rule: GroupedLines(indent_rule(), rule.max_bytes),
@@ -125,6 +135,11 @@ class EventBatch:
     def __len__(self) -> int:
         return self.frame.height
 
+    @property
+    def text_bytes(self) -> int:
+        """How many bytes of text it holds."""
+        return int(self.frame["raw"].str.len_bytes().sum())
+
 
 def cut(source: Source, rule: CutRule) -> Iterator[EventBatch]:
     """The events of a source, in batches whose size the length of the log does not change.
@@ -156,10 +171,17 @@ def cut_live(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
 
 
 def _uncut(source: Source, events: list[str]) -> Iterator[EventBatch]:
-    for first in range(0, len(events), MAX_EVENTS):
-        raw = pl.Series("raw", events[first : first + MAX_EVENTS], dtype=pl.String)
-        offsets = pl.int_range(first, first + len(raw), eager=True).alias("offset")
+    first = 0
+    while first < len(events):
+        last = first
+        size = 0
+        while last < min(len(events), first + MAX_EVENTS) and size < MAX_BYTES:
+            size += len(events[last])
+            last += 1
+        raw = pl.Series("raw", events[first:last], dtype=pl.String)
+        offsets = pl.int_range(first, last, eager=True).alias("offset")
         yield EventBatch((source,), pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]))
+        first = last
 
 
 class Cutter:
@@ -237,10 +259,11 @@ class Cutter:
         if self.after_pause and spans.height:
             spans = spans.with_columns((pl.int_range(pl.len()) == 0).alias("after-pause"))
             self.after_pause = False
-        if final and self.source.cut_off and spans.height:
-            last = pl.int_range(pl.len()) == pl.len() - 1
-            before = pl.col("cut-off").fill_null(False) if "cut-off" in spans.columns else pl.lit(False)
-            spans = spans.with_columns((before | last).alias("cut-off"))
+        for name, found_in in (("cut-off", self.source.cut_off), ("damaged", self.source.damage is not None)):
+            if final and found_in and spans.height:
+                last = pl.int_range(pl.len()) == pl.len() - 1
+                before = pl.col(name).fill_null(False) if name in spans.columns else pl.lit(False)
+                spans = spans.with_columns((before | last).alias(name))
         self.continued = going_on
         batches = list(self._batches(data, breaks, spans, settled))
         self._settle(data, breaks, settled)
@@ -258,6 +281,12 @@ class Cutter:
         values = codes(data)
         feeds = values == 10
         return where(feeds | ((values == 13) & ~feeds.shift(-1, fill_value=not final)))
+
+    def _guessed_western(self) -> bool:
+        """Whether the log was taken for cp1252 by its content."""
+        encoding = self.source.encoding
+        told = self.source.given_encoding or self.rule.encoding
+        return encoding is not None and encoding.name == "cp1252" and told is None
 
     def _units(self, data: bytes, positions: pl.Series) -> pl.Series:
         """Positions in the buffer as bytes of the log, which may have another encoding."""
@@ -345,6 +374,10 @@ class Cutter:
             bad = raw.str.contains("\ufffd", literal=True)
         if bad is not None and bad.any():
             spans = spans.with_columns(bad.alias("bad-bytes"))
+        if self._guessed_western():
+            mixed = raw.str.contains(MISREAD)
+            if mixed.any():
+                spans = spans.with_columns(mixed.alias("mixed-encoding"))
         lines = breaks.search_sorted(starts).cast(POSITION) if "row" not in spans.columns else spans["row"]
         if lines.null_count():
             lines = lines.fill_null(breaks.search_sorted(starts).cast(POSITION))
@@ -357,6 +390,11 @@ class Cutter:
             faults = [(name, mask.slice(first, MAX_EVENTS)) for name, mask in masks]
             faults = [(name, mask) for name, mask in faults if mask.any()]
             yield EventBatch((self.source,), part, tuple(faults), settled * part.height // frame.height)
+
+
+_SECOND_BYTES = r"[\u00a0-\u00bf\u20ac\u201a\u0192\u201e\u2026\u2020\u2021\u02c6\u2030\u0160\u2039\u0152\u017d\u2018\u2019\u201c\u201d\u2022\u2013\u2014\u02dc\u2122\u0161\u203a\u0153\u017e\u0178\u0081\u008d\u008f\u0090\u009d]"  # noqa: E501
+MISREAD = f"[\u00c2-\u00df]{_SECOND_BYTES}|[\u00e0-\u00ef]{_SECOND_BYTES}{{2}}|[\u00f0-\u00f4]{_SECOND_BYTES}{{3}}"
+"""What characters of UTF-8 look like that are read as cp1252."""
 
 
 def has_lone_returns(head: bytes) -> bool:

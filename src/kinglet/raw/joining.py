@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Iterator
 
 import polars as pl
 
 from kinglet.columns import put
+from kinglet.errors import InputError
 from kinglet.raw import cutting
 from kinglet.raw.boundaries.base import Buffer
 from kinglet.raw.cutting import HEAD_BYTES, NO_FAULTS, CutRule, Cutter, EventBatch, cut, cut_live, has_lone_returns
@@ -16,6 +18,8 @@ from kinglet.raw.text import POSITION, as_text
 SHARED_EVENTS = 20_000
 """Batches of fewer events than that are put together with those of the next log."""
 MOST_SHARED = 500_000
+SHARED_BYTES = 8 * 2**20
+"""And so do those of fewer bytes of text, so that a batch of large events does not fill the memory."""
 SMALL_BYTES = 64 * 1024
 _TOGETHER = ("line", "start", "end", "blank-line", "indent", "json")
 
@@ -27,18 +31,19 @@ def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterat
     """
     shared = min(SHARED_EVENTS * larger, MOST_SHARED)
     waiting: list[EventBatch] = []
-    count = 0
+    count = size = 0
     for batch in _batches(sources, rule):
         if batch is not None and len(batch) < shared and batch.sources[0].size is not None:
             waiting.append(batch)
             count += len(batch)
-            if count >= shared:
+            size += batch.text_bytes
+            if count >= shared or size >= SHARED_BYTES:
                 yield _merged(waiting)
-                waiting, count = [], 0
+                waiting, count, size = [], 0, 0
             continue
         if waiting:
             yield _merged(waiting)
-            waiting, count = [], 0
+            waiting, count, size = [], 0, 0
         yield batch
     if waiting:
         yield _merged(waiting)
@@ -72,7 +77,13 @@ def _batches(sources: Iterable[Source], rule: CutRule) -> Iterator[EventBatch | 
     held = 0
     form: object = None
     for source in sources:
-        text = _small_text(source, rule) if rule.kind in _TOGETHER else None
+        if source.error is not None:
+            continue
+        try:
+            text = _small_text(source, rule) if rule.kind in _TOGETHER else None
+        except InputError as error:
+            _failed(source, error)
+            continue
         kind = _form(text, rule) if text is not None else None
         if small and (text is None or held >= CHUNK_BYTES or kind != form):
             yield from _cut_small(small, rule)
@@ -82,9 +93,24 @@ def _batches(sources: Iterable[Source], rule: CutRule) -> Iterator[EventBatch | 
             small.append((source, text))
             held += len(text)
         else:
-            yield from cut_live(source, rule)
+            yield from _cut_one(source, rule)
     if small:
         yield from _cut_small(small, rule)
+
+
+def _cut_one(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
+    """The events of a log, as far as it can be read."""
+    try:
+        yield from cut_live(source, rule)
+    except InputError as error:
+        _failed(source, error)
+
+
+def _failed(source: Source, error: InputError) -> None:
+    """Takes down why a log cannot be read, or raises where it has to be."""
+    if not source.may_fail:
+        raise error
+    source.error = str(error)
 
 
 def _form(text: bytes, rule: CutRule) -> object:
@@ -97,25 +123,34 @@ def _form(text: bytes, rule: CutRule) -> object:
 
 
 def _cut_small(small: list[tuple[Source, bytes]], rule: CutRule) -> Iterator[EventBatch]:
-    """Small logs together; where that is not possible, by halves, and each by itself in the end."""
+    """Small logs together; those in which something is broken each by itself, so that it does not touch the next."""
     if len(small) == 1:
         yield from cut(small[0][0], rule)
         return
     batches = list(_cut_joined(small, rule))
-    if rule.kind != "json" or _clean(small, batches):
+    broken = _broken(small, batches) if rule.kind == "json" else set()
+    if not broken:
         yield from batches
         return
-    half = len(small) // 2
-    yield from _cut_small(small[:half], rule)
-    yield from _cut_small(small[half:], rule)
+    for alone, members in itertools.groupby(range(len(small)), key=lambda i: i in broken):
+        some = [small[i] for i in members]
+        rest = [] if alone else list(_cut_joined(some, rule))
+        if alone or _broken(some, rest):
+            for source, _ in some:
+                yield from cut(source, rule)
+        else:
+            yield from rest
 
 
-def _clean(small: list[tuple[Source, bytes]], batches: list[EventBatch]) -> bool:
-    """Whether every log had records and nothing else; what is broken in one may not touch the next."""
-    if any(batch.faults for batch in batches):
-        return False
-    seen = {number for batch in batches for number in batch.frame["#source"].unique()}
-    return all(i in seen or not text.strip() for i, (_, text) in enumerate(small))
+def _broken(small: list[tuple[Source, bytes]], batches: list[EventBatch]) -> set[int]:
+    """The logs that do not have records and nothing else."""
+    found: set[int] = set()
+    seen: set[int] = set()
+    for batch in batches:
+        seen |= set(batch.frame["#source"].unique())
+        for _, mask in batch.faults:
+            found |= set(batch.frame["#source"].filter(mask).unique())
+    return found | {i for i, (_, text) in enumerate(small) if i not in seen and text.strip()}
 
 
 def _small_text(source: Source, rule: CutRule) -> bytes | None:

@@ -21,4 +21,6 @@ def cut_rule(events: Events) -> CutRule:
         events.idle,
         events.line_ends,
         events.encoding,
+        events.lead,
+        events.banner,
     )

@@ -16,7 +16,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
 
-from kinglet.errors import InputError
+from kinglet.errors import InputError, printable
 from kinglet.raw import encodings
 from kinglet.raw.encodings import HEAD_BYTES, Decoded, Encoding
 from kinglet.raw.pauses import Chunk, Pause
@@ -54,6 +54,12 @@ class Source:
     packing: str | None = None
     encoding: Encoding | None = None
     cut_off: bool = False
+    damage: str | None = None
+    """What is wrong with packed data from some place on; what stands before it is read."""
+    may_fail: bool = False
+    """Whether the other logs are read where this one cannot be."""
+    error: str | None = None
+    """Why it could not be read, or not to its end, where it may fail."""
 
     def chunks(
         self, encoding: str | None = None, *, idle: float = IDLE_SECONDS, recode: bool = True
@@ -71,7 +77,7 @@ class Source:
         self.identify(head)
         name = self.given_encoding or encoding
         self.encoding = encodings.named(name, head) if name else encodings.from_start(head)
-        if self.encoding is None:
+        if self.encoding is None and recode:
             encodings.refuse_binary(head, self.name)
         if not recode:
             self.encoding = self.encoding or _told_by(head)
@@ -97,7 +103,7 @@ class Source:
                 if len(part) > CHUNK_BYTES or len(parts) > 1:
                     return None
             text = b"".join(parts)
-            if self.cut_off:
+            if self.cut_off or self.damage:
                 return None
         if text is None or text.startswith((b"\xef", b"\xfe", b"\xff")) or b"\0" in text:
             return None
@@ -118,7 +124,7 @@ class Source:
         With an offset it names an event; the same event at the same place has the same name in
         every run, and a log that a new one has replaced does not lend its names.
         """
-        place = str(self.path.resolve()) if self.path else self.name
+        place = shown_name(str(self.path.resolve())) if self.path else self.name
         first_line = head[:1024].partition(b"\n")[0]
         self.fingerprint = hashlib.blake2b(place.encode() + b"\n" + first_line, digest_size=6).hexdigest()
 
@@ -131,7 +137,7 @@ class Source:
         self.packing = packing.name
         unpacked = Unpacked(packing, chunks, self.name, self.unpack_limit)
         yield from unpacked
-        self.cut_off = unpacked.cut_off
+        self.cut_off, self.damage = unpacked.cut_off, unpacked.damage
 
     def _raw_chunks(self, idle: float) -> Iterator[Chunk]:
         if self.data is not None:
@@ -223,55 +229,93 @@ def beginning(source: Source) -> Source | None:
     return Source(source.name, source.reference, data=data)
 
 
-def open_sources(*given: Given, encoding: str | None = None, unpack_limit: int | None = None) -> list[Source]:
+def shown_name(name: str) -> str:
+    r"""A name as people may see it: what a terminal would obey, and bytes that are no text, as escapes.
+
+    >>> shown_name("a\x1b[2J.log")
+    'a\\x1b[2J.log'
+    """
+    return printable(os.fsencode(name).decode("utf-8", "backslashreplace")).replace("\n", "\\n")
+
+
+def open_sources(
+    *given: Given, encoding: str | None = None, unpack_limit: int | None = None, skip_unreadable: bool = False
+) -> list[Source]:
     """The sources that paths, globs, folders, `-`, bytes, texts or lists of raw events are.
 
     A folder means all files below it, in order of their paths, but for those whose names, or
     whose folders' names, begin with a point. A glob may have `**`. encoding overrides what is
-    told by content; unpack_limit is the most bytes that a packed log may unpack to.
+    told by content; unpack_limit is the most bytes that a packed log may unpack to. A file that is given twice is read
+    once. skip_unreadable: a log of several that cannot be read says so in `error`, and the others are read.
 
     Raises:
         InputError: a path at which nothing can be read.
     """
-    found = [source for item in given for source in _opened(item)]
-    for source in found:
-        source.given_encoding, source.unpack_limit = encoding, unpack_limit
-    return found
+    found: dict[object, Source] = {}
+    for item in given:
+        for source in _opened(item, skip_unreadable):
+            source.given_encoding, source.unpack_limit = encoding, unpack_limit
+            source.may_fail = skip_unreadable
+            is_input = source.name == "<stdin>" and source.path is None
+            found.setdefault(_identity(source.path) if source.path else "-" if is_input else id(source), source)
+    return list(found.values())
 
 
-def _opened(given: Given) -> list[Source]:
+def _identity(path: Path) -> object:
+    """What two names of one file have in common."""
+    try:
+        status = path.stat()
+    except OSError:
+        return path
+    return (status.st_dev, status.st_ino) if stat.S_ISREG(status.st_mode) else path
+
+
+def _opened(given: Given, lenient: bool = False) -> list[Source]:
     now = datetime.now(UTC)
     if isinstance(given, bytes | bytearray | memoryview):
         return [Source("<bytes>", now, len(given), data=bytes(given))]
     if isinstance(given, str) and given == "-":
         return [Source("<stdin>", now)]
-    if isinstance(given, str) and "\n" in given:
+    if isinstance(given, str) and "\n" in given and not _is_path(given):
         data = given.encode("utf-8", "surrogateescape")
         return [Source("<text>", now, len(data), data=data, given_encoding="utf-8")]
     if isinstance(given, str | os.PathLike):
-        return _open_path(os.fspath(given))
+        return _open_path(os.fspath(given), lenient)
+    if hasattr(given, "read"):
+        raise InputError("a file object is no log; give its path, or what it reads: bytes or text")
+    if not isinstance(given, Iterable):
+        raise InputError(f"{type(given).__name__} is no log; give a path, bytes, text, or a list of raw events")
     events = list(given)
     for i, event in enumerate(events):
         if not isinstance(event, str):
-            raise InputError(f"<events>: item {i} is {type(event).__name__}, not text; give raw events as str")
+            hint = "give several paths one by one" if isinstance(event, os.PathLike) else "give raw events as str"
+            raise InputError(f"<events>: item {i} is {type(event).__name__}, not text; {hint}")
     source = Source("<events>", now, events=events)
     source.identify("\n".join(events[:1]).encode("utf-8", "replace"))
     return [source]
 
 
-def _open_path(name: str) -> list[Source]:
+def _is_path(text: str) -> bool:
+    """Whether a text with line ends in it is the name of a file, as it may be."""
+    try:
+        return len(text) < 4096 and Path(text).exists()
+    except (OSError, ValueError):
+        return False
+
+
+def _open_path(name: str, lenient: bool = False) -> list[Source]:
     path = Path(name)
     try:
         status = path.stat()
     except OSError as error:
         if isinstance(error, FileNotFoundError) and glob.has_magic(name):
-            return _matching(name)
+            return _matching(name, lenient)
         raise _unreadable(name, error) from None
     except ValueError:
         raise InputError(f"{name!r} is not a path") from None
     if stat.S_ISDIR(status.st_mode):
-        return _below(path)
-    if stat.S_ISREG(status.st_mode):
+        return _below(path, lenient)
+    if stat.S_ISREG(status.st_mode) and not lenient:
         try:
             path.open("rb").close()
         except OSError as error:
@@ -281,19 +325,19 @@ def _open_path(name: str) -> list[Source]:
 
 def _file(name: str, status: os.stat_result) -> Source:
     size = status.st_size if stat.S_ISREG(status.st_mode) else None
-    return Source(name, datetime.fromtimestamp(status.st_mtime, UTC), size, Path(name))
+    return Source(shown_name(name), datetime.fromtimestamp(status.st_mtime, UTC), size, Path(name))
 
 
-def _matching(pattern: str) -> list[Source]:
+def _matching(pattern: str, lenient: bool) -> list[Source]:
     names = sorted(glob.glob(pattern, recursive=True))  # noqa: PTH207 - patterns may be absolute
     files = {Path(name).resolve(): name for name in reversed(names) if not Path(name).is_dir()}  # links may lead back
-    found = [source for name in reversed(files.values()) for source in _open_path(name)]
+    found = [source for name in reversed(files.values()) for source in _open_path(name, lenient)]
     if not found:
-        raise InputError(f"{pattern}: no file matches; check the path")
+        raise InputError(f"{shown_name(pattern)}: no file matches; check the path")
     return found
 
 
-def _below(folder: Path) -> list[Source]:
+def _below(folder: Path, lenient: bool) -> list[Source]:
     found: list[Source] = []
     seen: set[Path] = set()  # links may lead round in circles
 
@@ -302,8 +346,15 @@ def _below(folder: Path) -> list[Source]:
         if real in seen:
             return
         seen.add(real)
-        with os.scandir(path) as entries:
-            inside = sorted(entries, key=lambda entry: entry.name)
+        try:
+            with os.scandir(path) as entries:
+                inside = sorted(entries, key=lambda entry: entry.name)
+        except OSError as error:
+            if not lenient or path == folder:
+                raise
+            reason = str(_unreadable(str(path), error))
+            found.append(Source(shown_name(str(path)), datetime.now(UTC), 0, data=b"", error=reason))
+            return
         for entry in inside:
             if entry.name.startswith("."):
                 continue
@@ -317,11 +368,12 @@ def _below(folder: Path) -> list[Source]:
     except OSError as error:
         raise _unreadable(str(error.filename or folder), error) from None
     if not found:
-        raise InputError(f"{folder}: is a folder with no files in it; check the path")
+        raise InputError(f"{shown_name(str(folder))}: is a folder with no files in it; check the path")
     return found
 
 
 def _unreadable(name: str, error: OSError) -> InputError:
+    name = shown_name(name)
     if isinstance(error, FileNotFoundError):
         return InputError(f"{name}: no such file; check the path")
     if isinstance(error, PermissionError):

@@ -6,6 +6,7 @@ that grows beyond all measure is stopped by the limit.
 
 from __future__ import annotations
 
+import contextlib
 import zlib
 from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple, Protocol
@@ -70,17 +71,31 @@ def packing_of(head: bytes) -> Packing | None:
     return next((packing for packing in PACKINGS if head.startswith(packing.magic)), None)
 
 
+def _until_damage(unpacker: Any, piece: bytes) -> bytes:
+    """What can still be unpacked of a piece that is damaged; of formats that can go back to its start."""
+    parts: list[bytes] = []
+    with contextlib.suppress(Exception):
+        for at in range(len(piece) if unpacker is not None else 0):
+            parts.append(unpacker.decompress(piece[at : at + 1]))
+    return b"".join(parts)
+
+
 class Unpacked:
-    """The bytes within packed ones. `cut_off` says in the end whether the packed data ended too early."""
+    """The bytes within packed ones.
+
+    In the end `cut_off` says whether the packed data ended too early, and `damage` what is wrong with it from some
+    place on; what was unpacked before that is good.
+    """
 
     def __init__(self, packing: Packing, chunks: Iterator[Chunk], name: str, limit: int | None) -> None:
         self.packing, self.chunks, self.name, self.limit = packing, chunks, name, limit
         self.cut_off = False
+        self.damage: str | None = None
 
     def __iter__(self) -> Iterator[Chunk]:
         """
         Raises:
-            InputError: damaged data, or more of it than the limit allows.
+            InputError: nothing can be unpacked, or more than the limit allows.
         """  # fmt: skip
         unpacker = self.packing.unpacker()
         taken = given = 0
@@ -98,12 +113,22 @@ class Unpacked:
                         piece = piece.lstrip(b"\0")  # tapes and block devices pad with zeros
                         unpacker, begun = self.packing.unpacker(), False
                         continue
+                    before = unpacker.copy() if hasattr(unpacker, "copy") else None
                     try:
                         part = unpacker.decompress(piece)
                     except Exception as error:
                         if type(error).__name__ not in _DAMAGE:
                             raise
-                        raise self._damaged(error, given) from None
+                        part = _until_damage(before, piece)
+                        given += len(part)
+                        waiting.append(part)
+                        if not given:
+                            raise self._damaged(error) from None
+                        what = "is damaged" if begun else "ends, and what follows is none of it"
+                        self.damage = f"the {self.packing.name} data {what} after {given:,} unpacked bytes"
+                        if any(waiting):
+                            yield b"".join(waiting)
+                        return
                     begun = True
                     given += len(part)
                     waiting.append(part)
@@ -115,6 +140,10 @@ class Unpacked:
             if any(waiting):
                 yield b"".join(waiting)
         self.cut_off = begun and not unpacker.eof
+        if self.cut_off and not given:
+            raise InputError(
+                f"{self.name}: the {self.packing.name} data ends before anything of it can be unpacked; fetch it again"
+            )
 
     def _check(self, taken: int, given: int) -> None:
         limit = self.limit if self.limit is not None else max(LIMIT_BYTES, LIMIT_RATIO * taken)
@@ -126,8 +155,7 @@ class Unpacked:
             )
             raise InputError(f"{self.name}: unpacks to {what}; if it is no trap, raise the limit with --unpack-limit")
 
-    def _damaged(self, error: Exception, given: int) -> InputError:
+    def _damaged(self, error: Exception) -> InputError:
         return InputError(
-            f"{self.name}: the {self.packing.name} data is damaged after {given:,} unpacked bytes ({error}); "
-            "fetch it again, or unpack what can be saved and read that"
+            f"{self.name}: the {self.packing.name} data is damaged from its start on ({error}); fetch it again"
         )

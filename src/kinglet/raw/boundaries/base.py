@@ -6,8 +6,10 @@ from typing import NamedTuple, Protocol
 
 import polars as pl
 
+from kinglet.columns import put
 from kinglet.raw.text import POSITION, at, codes
 
+MARK = b"\xef\xbb\xbf"
 NO_SPANS = pl.DataFrame(schema={"start": POSITION, "end": POSITION})
 
 
@@ -69,4 +71,13 @@ def line_spans(buffer: Buffer) -> pl.DataFrame:
         values = codes(data)
         before = (ends - 1).clip(0)
         ends = ends - ((values.gather(before) == 13) & (ends > starts)).cast(POSITION)
+    if MARK in data:  # of a log that was put behind another
+        marked = [row for row, start in enumerate(starts.to_list()) if data.startswith(MARK, start)]
+        if marked:
+            starts = put(starts, marked, starts.gather(marked) + len(MARK))
+            ends = (
+                pl.DataFrame([starts.alias("start"), ends.alias("end")])
+                .select(pl.max_horizontal("start", "end"))
+                .to_series()
+            )
     return pl.DataFrame([starts.alias("start"), ends.alias("end"), pl.int_range(len(starts), eager=True).alias("row")])

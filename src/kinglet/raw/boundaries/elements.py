@@ -12,9 +12,10 @@ from kinglet.raw.boundaries.strays import FAULT, unsettled_line, with_strays
 from kinglet.raw.text import POSITION
 
 _VALUES = rb"(?:[^<>\"']|\"[^\"]*\"|'[^']*')*?"
-_MARKUP = re.compile(
-    rb"<!--.*?-->|<!\[CDATA\[.*?\]\]>|<\?.*?\?>|<[!/]?[A-Za-z_:]" + _VALUES + rb">|\xef\xbb\xbf", re.DOTALL
-)
+_TAG = re.compile(rb"<[!/]?[A-Za-z_:]" + _VALUES + rb">|\xef\xbb\xbf", re.DOTALL)
+_ASIDE = re.compile(rb"<(?:!--|!\[CDATA\[|\?)")
+_ENDS = {b"<!--": b"-->", b"<![CDATA[": b"]]>", b"<?": b"?>"}
+_MARK = re.compile(_ASIDE.pattern + b"|" + _TAG.pattern, re.DOTALL)
 _NOT_END = re.compile(rb"[^\r\n]")
 _TAIL = 256
 
@@ -22,39 +23,51 @@ _TAIL = 256
 class Elements:
     """Elements of one name, with or without a namespace prefix. What is around them is no event.
 
-    Records do not lie within each other: where one begins before the last has ended, that one is
-    broken (`cut-off`). Text between records that is no markup is an event of its own (`stray-text`).
+    An element within another of its name belongs to that; but one that begins a line, and stands no further in than
+    the line on which the other began, shows that the end of the other is missing (`cut-off`). So does an end without a
+    beginning. Text between records that is no markup is an event of its own (`stray-text`).
     """
 
     def __init__(self, name: str, max_bytes: int) -> None:
         tag = (b"" if ":" in name else rb"(?:[A-Za-z_][\w.-]*:)?") + re.escape(name.encode())
         self.max_bytes = max_bytes
         self._token = re.compile(
-            rb"<(?:!--(?P<comment>.*?-->)?|!\[CDATA\[(?P<cdata>.*?\]\]>)?|(?P<close>/)"
+            rb"(?P<aside><(?:!--|!\[CDATA\[))|<(?:(?P<close>/)"
             + tag + rb"\s*>|(?P<open>" + tag + rb")(?=[\s/>])" + _VALUES + rb"(?P<alone>/)?>)",
             re.DOTALL,
         )  # fmt: skip
         self.within = False  # an element of which a piece has been given out
         self.stray = False  # what is under way is no element
+        self.depth = 0  # elements of the name that are open within the one under way
+        self.at_end = False  # whether one was under way where the log ended
 
     def find(self, buffer: Buffer) -> Found:
         data, size = buffer.data, len(buffer.data)
         records: list[tuple[int, int, bool]] = []
         start = 0 if self.within else None
+        depth = self.depth if self.within else 0
         self.within = False
         known = size
         for match in self._tokens(buffer):
             if isinstance(match, int):
                 known = match
                 break
+            if match["open"] and start is not None and not _begins_anew(data, start, match.start()):
+                depth += not match["alone"]
+                continue
             if match["open"]:
                 if start is not None:
                     records.append((start, _stripped(data, start, match.start()), True))
-                start = match.start()
-            if match["alone"] or (match["close"] and start is not None):
+                start, depth = match.start(), 0
+            if match["close"] and depth:
+                depth -= 1
+            elif match["close"] and start is None:  # the end of what never began
+                records.append((match.start(), match.end(), True))
+            elif match["alone"] or match["close"]:
                 assert start is not None
                 records.append((start, match.end(), False))
                 start = None
+        self.depth, self.at_end = depth, start is not None
         if start is not None and buffer.final:
             records.append((start, _stripped(data, start, size), True))
             start = None
@@ -74,7 +87,8 @@ class Elements:
         self.within = not self.stray
 
     def restart(self) -> None:
-        self.within = self.stray = False
+        """An element that was under way goes on."""
+        self.within, self.stray = self.at_end, False
 
     def _tokens(self, buffer: Buffer) -> Iterator[re.Match[bytes] | int]:
         """The tags of records; a position in place of a comment or CDATA section whose end is not there yet.
@@ -82,15 +96,16 @@ class Elements:
         One longer than an event may be is taken for text, so that a broken one does not hide all after it.
         """
         data, position = buffer.data, 0
+        ends = _Ends(data)
         while match := self._token.search(data, position):
             position = match.end()
-            if not (match["open"] or match["close"]):
-                whole = match["comment"] or match["cdata"]
-                if whole is None and not buffer.final and len(data) - match.start() <= self.max_bytes:
+            if match["aside"]:
+                end = ends.after(match["aside"], position)
+                if end < 0 and not buffer.final and len(data) - match.start() <= self.max_bytes:
                     yield match.start()
                     return
-                if whole is not None and len(whole) > self.max_bytes:
-                    position = match.start() + 4
+                if 0 <= end <= match.start() + self.max_bytes:
+                    position = end
                 continue
             yield match
 
@@ -98,7 +113,7 @@ class Elements:
         """Where a tag or a line begins whose end is not there yet."""
         last = data.rfind(b"<", done)
         line = unsettled_line(data, done)
-        if last < 0 or last >= line or len(data) - last > self.max_bytes or _MARKUP.match(data, last):
+        if last < 0 or last >= line or len(data) - last > self.max_bytes or _is_whole(data, last):
             return line
         return last
 
@@ -110,6 +125,50 @@ def _stripped(data: bytes, start: int, end: int) -> int:
     return end
 
 
+class _Ends:
+    """Where comments and the like end; what has no end is looked for once only."""
+
+    def __init__(self, data: bytes) -> None:
+        self.data = data
+        self.none_behind: dict[bytes, int] = {}
+
+    def after(self, opening: bytes, position: int) -> int:
+        """The position behind the end of what opens so, or -1."""
+        if position >= self.none_behind.get(opening, len(self.data) + 1):
+            return -1
+        found = self.data.find(_ENDS[opening], position)
+        if found < 0:
+            self.none_behind[opening] = position
+            return -1
+        return found + len(_ENDS[opening])
+
+
+def _is_whole(data: bytes, start: int) -> bool:
+    """Whether the markup that begins at a place ends too."""
+    aside = _ASIDE.match(data, start)
+    return data.find(_ENDS[aside[0]], aside.end()) >= 0 if aside else _TAG.match(data, start) is not None
+
+
+def _begins_anew(data: bytes, start: int, inner: int) -> bool:
+    """Whether an element within another shows that the other has no end: by where it stands on its line."""
+    line = data.rfind(b"\n", 0, inner) + 1
+    before = data[line:inner]
+    if line <= start or before.strip():
+        return False
+    outer = data[data.rfind(b"\n", 0, start) + 1 : start]
+    return len(before) <= len(outer) - len(outer.lstrip()) + (0 if not outer.strip() else len(outer))
+
+
 def _masked(gap: bytes, start: int) -> bytes:
     """A gap with blanks in place of markup."""
-    return _MARKUP.sub(lambda match: _NOT_END.sub(b" ", match[0]), gap)
+    parts: list[bytes] = []
+    ends, position = _Ends(gap), 0
+    while match := _MARK.search(gap, position):
+        end = ends.after(match[0], match.end()) if match[0] in _ENDS else match.end()
+        if end < 0:  # markup without an end is text
+            parts.append(gap[position : match.end()])
+            position = match.end()
+            continue
+        parts += [gap[position : match.start()], _NOT_END.sub(b" ", gap[match.start() : end])]
+        position = end
+    return b"".join([*parts, gap[position:]])

@@ -46,10 +46,33 @@ class LineRule(NamedTuple):
     last: Callable[[pl.Series], pl.Series] | None = None
     looks_back: bool = False
     blanks: bool = False
+    lead: str | None = None
+    banner: str | None = None
 
 
-def start_rule(regex: str) -> LineRule:
-    return LineRule(lambda text: text.str.contains(regex), orphan="no-start")
+def start_rule(regex: str, lead: str | None = None, banner: str | None = None) -> LineRule:
+    """Events begin with a line that matches; lines that match `lead` right before it belong to it.
+
+    Lines that match `banner` are events by themselves, and no fault where the log begins with them.
+    """
+
+    def begins(text: pl.Series) -> pl.Series:
+        found = text.str.contains(regex)
+        if lead is not None:
+            # the lead lines right before a start take its place
+            leads = text.str.contains(lead) & ~found
+            starts = pl.DataFrame([found.alias("start"), leads.alias("lead")])
+            behind = pl.when(~pl.col("lead")).then("start").backward_fill().fill_null(False)
+            run = starts.select(behind).to_series()
+            led = leads & run
+            first = led & ~led.shift(1, fill_value=False)
+            found = (found & ~led.shift(1, fill_value=False)) | first
+        if banner is not None:
+            alone = text.str.contains(banner) & ~found
+            found = found | alone
+        return found
+
+    return LineRule(begins, orphan="no-start", lead=lead, banner=banner)
 
 
 def end_rule(regex: str) -> LineRule:
@@ -140,6 +163,12 @@ class GroupedLines:
             return lines.with_columns(pl.col("end").clip(upper_bound=len(buffer.data) - _TAIL))
         if not self.rule.looks_back:
             lines = lines.head(-1)
+        if self.rule.lead is not None and lines.height:  # what stands behind the last of them is not known yet
+            leads = self._text(buffer.data, lines).str.contains(self.rule.lead)
+            others = (~leads).arg_true()
+            kept = int(others[-1]) + 1 if len(others) else 0
+            held = len(buffer.data) - int(lines["start"][kept]) if kept < lines.height else 0
+            lines = lines.head(kept) if held <= self.max_bytes else lines
         return lines if lines.height else None
 
     def _nothing(self, buffer: Buffer, last: int) -> Found:

@@ -68,6 +68,8 @@ class Objects:
         self.column = -1  # where on their lines the records of an array begin
         self.stray = False
         self.any_records = False
+        self.had_key = False  # whether the object around the buffer's first byte has had the array of the key
+        self.regions: list[tuple[int, int]] = []  # where all that is no record is stray: see `_stray_regions`
 
     def find(self, buffer: Buffer) -> Found:
         if self.level is None and not self._told(buffer):
@@ -89,6 +91,7 @@ class Objects:
         known = size if buffer.final else start if start is not None else unsettled_line(data, done)
         if level == 2:
             known = self._before_key(data, known, buffer.final)
+            known = self._stray_regions(data, brackets, heads, known, buffer.final)
         spans = with_strays(data, ended, known, self._masked, " \t\r\n,\x1e" + ("[]" if level == 1 else ""))
         self._settle(data, brackets, known)
         self.stray = start is None
@@ -256,16 +259,52 @@ class Objects:
         ending = re.search(rb'"' + re.escape(self.key.encode()) + rb'"\s*:?\s*\Z', data[:known])
         return ending.start() if ending else known
 
+    def _stray_regions(self, data: bytes, brackets: _Brackets, heads: Positions, known: int, final: bool) -> int:
+        """Notes where text is stray that is no record: in arrays of the key, and objects that have no such array.
+
+        Returns what is known, but for an object that may still have the key.
+        """
+        inside = self._in_records(data, brackets, heads)
+        rows = np.flatnonzero((brackets.opens & (brackets.before <= 1)) | (~brackets.opens & (brackets.after <= 1)))
+        self.regions = []
+        array = 0 if self.in_records and self.depth >= 2 else None
+        whole, had_key = None, self.had_key
+        for row in rows:
+            position = int(brackets.at[row])
+            if brackets.opens[row]:
+                if brackets.before[row] == 0:
+                    whole, had_key = position, False
+                elif inside[row]:
+                    array, had_key, self.any_records = position + 1, True, True
+            elif brackets.after[row] == 0:
+                if whole is not None and not had_key:
+                    self.regions.append((whole, position + 1))
+                whole = None
+            elif array is not None:
+                self.regions.append((array, position))
+                array = None
+        if array is not None:
+            self.regions.append((array, len(data)))
+        if whole is not None and not had_key:
+            if final or len(data) - whole > self.max_bytes:
+                self.regions.append((whole, len(data)))
+            else:
+                known = min(known, whole)
+        self.had_key = had_key
+        return known
+
     def _masked(self, gap: bytes, start: int) -> bytes:
         """A gap with blanks in place of what may stand between records."""
         gap = gap.replace(b"\xef\xbb\xbf", b"   ").translate(_BETWEEN_RECORDS)
         if self.level == 1:
             return gap.translate(_AROUND_ARRAYS)
         if self.level == 2 and self.any_records:  # the object around the array, and what else it says
-            bracket = re.search(rb"[\[\]{}]", gap)
-            within = start > 0 or (self.depth == 2 and self.in_records)
-            kept = (bracket.start() if bracket else len(gap)) if within else 0
-            return gap[:kept] + re.sub(rb"[^\r\n]", b" ", gap[kept:])
+            blank = bytearray(re.sub(rb"[^\r\n]", b" ", gap))
+            for first, last in self.regions:
+                one, other = max(first - start, 0), min(last - start, len(gap))
+                if one < other:
+                    blank[one:other] = gap[one:other]
+            return bytes(blank)
         return gap
 
 
