@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 
 import kinglet
-from kinglet.authoring.coverage import better_class, coverage
+from kinglet.authoring.coverage import coverage
 from kinglet.authoring.needs import load_rules, needs
 from kinglet.definition.loading import ready_parsers
 from kinglet.demo.logs import LOGS
@@ -132,9 +132,9 @@ class Fitting(unittest.TestCase):
         ("src_endpoint.port", "num", "443", "443.5"),
         ("src_endpoint.mac", "rest", "02:00:5e:10:00:01", "02:00:5e"),
         ("user.email_addr", "rest", "a@port.example", "a at port"),
-        ("src_endpoint.hostname", "rest", "gate-4.port.example", "gate 4"),
+        ("src_endpoint.hostname", "rest", "*.gate-4.port.example", None),
         ("service.uid", "rest", "any text", None),
-        ("http_request.url.url_string", "rest", "https://port.example/gate", "gate"),
+        ("http_request.url.url_string", "rest", "gate", None),
         ("session.count", "rest", "12", "many"),
         ("logon_type_id", "int", "3", "77"),
     )
@@ -242,17 +242,6 @@ class Checks(InFolder):
         self.assertEqual(0, found["disconnected"].cases)
         self.assertEqual("src_endpoint", found["session"].recommended[0])
         self.assertEqual([], [item.variant for item in found.values() if item.errors])
-
-    def test_a_class_that_fits_better(self) -> None:
-        text = with_pattern("{q:host} {a:word}") + (
-            "    event: {class: Network Activity, set: {src_endpoint.hostname: q, dst_endpoint.hostname: a}}\n"
-        )
-        mapping = kinglet.load(text).plan.variants[0].mapping
-        assert mapping is not None
-        self.assertIsNone(better_class(load_model(), mapping))
-        fills = ("user.name", "dst_endpoint.ip", "auth_protocol_id", "logon_type_id", "session.uid")
-        odd = mapping._replace(class_caption="Base Event", fills=fills)
-        self.assertEqual("Authentication", better_class(load_model(), odd))
 
     def test_a_case_that_the_model_refuses_fails(self) -> None:
         text = (DEMO / "parsers" / "slipway-vpn.yaml").read_text().replace(", dst_endpoint.hostname: dev", "")

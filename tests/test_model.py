@@ -147,7 +147,7 @@ class Mapping(unittest.TestCase):
     def test_what_is_missing_is_known_before_any_event(self) -> None:
         plan = kinglet.load(PUMP.replace("entity.name: tank", "device.name: tank")).plan
         assert plan.variants[0].mapping is not None
-        self.assertEqual(("entity", "device.type_id"), plan.variants[0].mapping.missing)
+        self.assertEqual(("entity",), plan.variants[0].mapping.missing)
         text = with_pattern("{u:word}") + "    event: {class: Authentication, set: {user.name: u}}\n"
         mapping = kinglet.load(text).plan.variants[0].mapping
         assert mapping is not None

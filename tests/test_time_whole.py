@@ -217,11 +217,13 @@ class Order(InFolder):
         self, zone: ZoneInfo, backward: bool, pace: int, late: list[tuple[int, int]], batch: int
     ) -> None:
         """Both directions, with a few events that come late: no other event is wrong for them, in any batches."""
-        start = datetime(2026, 10, 24, 22, 0, tzinfo=UTC)
+        start, change = datetime(2026, 10, 24, 22, 0, tzinfo=UTC), datetime(2026, 10, 25, 1, 0, tzinfo=UTC)
         moments = [start + timedelta(seconds=i * pace) for i in range(5 * 3600 // pace)]
         placed: dict[int, int] = {}
         for place, minutes in late:
-            if 3 < place < len(moments) and not any(abs(place - other) < 12 for other in placed):
+            # near the end of a pass a late event looks like the beginning of the other
+            near = place >= len(moments) or abs(moments[place] - change) < timedelta(minutes=50)
+            if place > 3 and not near and not any(abs(place - other) < 12 for other in placed):
                 placed[place] = minutes
         for place, minutes in sorted(placed.items(), reverse=True):
             moments.insert(place, moments[place] - timedelta(minutes=minutes))

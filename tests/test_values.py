@@ -61,7 +61,7 @@ class WrittenPairs(unittest.TestCase):
                     for sign in {between, between.strip() or between, *(" \t" if not between.strip() else "")}:
                         value = value.replace(sign, "")
                     core = between.strip()
-                    value = value.strip().strip(core) if core else value.replace(" ", "")
+                    value = value.strip().strip(core).strip() if core else value.replace(" ", "")
                     if between in (" ", "\t", "  "):
                         value = re.sub(r"\s", "", value)
                     pieces.append(f"{key}{equals}{value}")

@@ -35,7 +35,7 @@ class Shared:
 
 
 def attribute(given: dict[str, Any], enums: Shared) -> list[Any]:
-    """[type, requirement, is list, enumeration, sibling, profiles, caption], cut after the last that says something."""
+    """[type, requirement, is list, enumeration, sibling, profiles, caption], and 1 where it is deprecated."""
     kind = given["object_type"] if given["type"] == "object_t" else given["type"]
     enum = given.get("enum")
     profiles = given.get("profiles") or None
@@ -49,6 +49,7 @@ def attribute(given: dict[str, Any], enums: Shared) -> list[Any]:
         given.get("sibling"),
         profiles,
         given["caption"],
+        *([1] if given.get("@deprecated") else []),
     ]
 
 

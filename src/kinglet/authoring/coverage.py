@@ -31,7 +31,6 @@ class Coverage:
     fills, the most useful first. unmapped: fields that no attribute takes, of those that cases have. unexercised:
     attributes that no case fills. cases: how many are of this variant. filled: in how many of them each attribute is.
     wrong: what the model finds wrong with them. counted: values of cases that could not be mapped as they stood.
-    better: a class that fits the attributes better.
     """
 
     variant: str
@@ -44,7 +43,6 @@ class Coverage:
     counted: Mapping[str, int]
     cases: int
     filled: Mapping[str, int]
-    better: str | None = None
 
     @property
     def errors(self) -> int:
@@ -105,7 +103,6 @@ def _of_variant(
         counted,
         len(cases),
         {path: counts[path] for path in mapping.fills},
-        better_class(model, mapping),
     )
 
 
@@ -121,20 +118,3 @@ def _filled(value: Any, prefix: str = "") -> Iterator[str]:
             for i, item in enumerate(inner, 1):
                 if isinstance(item, dict):
                     yield from _filled(item, f"{path}[{i}].")
-
-
-def better_class(model: Model, mapping: MappingPlan) -> str | None:
-    """A class that asks for more of what is filled, and for less of what is not; None where there is none."""
-    common = model.find_class(_COMMON).attributes.keys()
-    filled = {path.partition(".")[0].partition("[")[0] for path in mapping.fills}
-
-    def score(caption: str) -> int:
-        item = model.find_class(caption)
-        own = {name: one for name, one in item.attributes.items() if name not in common and not one.profiles}
-        asked = {name for name, one in own.items() if one.requirement != "optional"}
-        lacking = sum(one.requirement == "required" and name not in filled for name, one in own.items())
-        return len(asked & filled) - 2 * lacking if filled <= item.attributes.keys() else -99
-
-    now = score(mapping.class_caption)
-    best = max((item for item in model.classes() if not item.deprecated), key=lambda item: score(item.caption))
-    return best.caption if score(best.caption) >= now + 2 else None

@@ -28,7 +28,6 @@ def plain(item: Coverage) -> dict[str, Any]:
         "unexercised": list(item.unexercised),
         "filled": dict(item.filled),
         "not_mapped": dict(item.counted),
-        "better_class": item.better,
     }
 
 
@@ -66,7 +65,6 @@ def _open(item: Coverage) -> list[tuple[str, Sequence[str]]]:
     rows: list[tuple[str, Sequence[str]]] = [
         ("all cases fill", always),
         ("some cases fill", [path for path, count in item.filled.items() if 0 < count < item.cases]),
-        ("fits better", [item.better] if item.better else []),
         ("fields mapped nowhere", item.unmapped),
         ("no case fills", ["all of it, for no case is of this variant"] if not item.cases else item.unexercised),
         ("kept as they stand", [f"{name} {count}" for name, count in item.counted.items()]),
@@ -94,11 +92,6 @@ def _some(covered: Sequence[Coverage]) -> str:
             sum(len(item.unexercised) for item in covered if item.cases),
             "attribute no case fills",
             "attributes no case fills",
-        ),
-        (
-            sum(item.better is not None for item in covered),
-            "class that others fit better",
-            "classes that others fit better",
         ),
     )
     return ", ".join(f"{count} {one if count == 1 else many}" for count, one, many in counts if count)

@@ -113,7 +113,7 @@ def _render_class(out: Console, model: Model, item: Entity, all_attributes: bool
         out.print(Text(f"  {requirement}", style="bold"))
         for one in sorted(attributes, key=lambda attribute: attribute.name):
             line = Text(f"    {one.name:<24} {_type(model, one):<24} ")
-            line.append(_about(model, one), style="dim")
+            line.append(("deprecated  " if one.deprecated else "") + _about(model, one), style="dim")
             out.print(line, no_wrap=True, overflow="ellipsis")
     if not all_attributes:
         optional = sum(one.requirement == "optional" and not one.profiles for one in item.attributes.values())
@@ -190,6 +190,7 @@ def _plain(item: Entity) -> dict[str, Any]:
                 "list": one.is_list,
                 "values": {str(key): caption for key, caption in one.enum.items()},
                 "profiles": list(one.profiles),
+                "deprecated": one.deprecated,
             }
             for name, one in item.attributes.items()
         },

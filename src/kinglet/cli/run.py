@@ -116,7 +116,7 @@ def command(
                 "dropped": dropped,
                 "skipped": {source.name: source.error for source in sources if source.error is not None},
                 "damaged": {source.name: source.damage for source in sources if source.damage is not None},
-                **({"not_mapped": dict(task.view.counted)} if form == "model" else {}),
+                **({"not_mapped": dict(task.view.counted), "invalid": task.view.invalid} if form == "model" else {}),
                 "seconds": round(seconds, 3),
             }
         )
@@ -124,7 +124,7 @@ def command(
         _summary(counts, dropped, output, seconds)
         _troubles(sources)
         _by_parser(task.by_parser)
-        _not_mapped(task.view.counted)
+        _not_mapped(task.view.counted, task.view.invalid)
 
 
 class _Task(NamedTuple):
@@ -206,7 +206,15 @@ def _by_parser(found: dict[str, dict[str, int]]) -> None:
         out.print(f"  … and {len(ordered) - _MOST_SHOWN:,} parsers more; --json has them all")
 
 
-def _not_mapped(found: Mapping[str, int]) -> None:
+_WHAT = {
+    "other": "no word of the enumeration, kept as Other",
+    "bad-value": "does not fit, kept in unmapped",
+    "missing": "required, and not there",
+}
+"""What the reasons mean for which events could not go out as they stood."""
+
+
+def _not_mapped(found: Mapping[str, int], invalid: int) -> None:
     """What the model could not take as it stood, the commonest first."""
     from rich.text import Text
 
@@ -214,12 +222,13 @@ def _not_mapped(found: Mapping[str, int]) -> None:
 
     out = console(error=True)
     for name, count in sorted(found.items(), key=lambda item: (-item[1], item[0])):
-        fault, _, path = name.rpartition(":")
-        what = (
-            "no word of the enumeration, kept as Other" if fault.endswith("other") else "does not fit, kept in unmapped"
-        )
-        above = fault.rpartition(": ")[0]
+        above, _, reason = name.rpartition(": ") if ": " in name else ("", "", name)
+        fault, _, path = reason.rpartition(":")
+        what = _WHAT.get(fault, "needed, and not there")
         out.print(Text(f"  {count:>9,}  {f'{above}: ' if above else ''}{path}  ").append(what, style="dim"))
+    if invalid:
+        noun = "event is" if invalid == 1 else "events are"
+        out.print(Text(f"  {invalid:>9,}  {noun} not valid for want of what the class requires"))
 
 
 def _summary(counts: dict[str, int], dropped: dict[str, int], output: str, seconds: float) -> None:

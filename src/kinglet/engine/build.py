@@ -18,6 +18,7 @@ from kinglet.definition.document import Document, Path
 from kinglet.definition.schema import ParserFile, Variant
 from kinglet.engine import time_rules
 from kinglet.engine.alike import alike
+from kinglet.engine.offsets import zone_offset
 from kinglet.engine.plan import (
     BODY,
     MORE,
@@ -311,15 +312,17 @@ def _mappings(work: _Build) -> None:
             fields.pop(work.body or "", None)
         fields |= time_rules.given(work.times, fields)
         original = _original(work, fields)
+        offset = zone_offset(work.times, original is not None)
         slots = {
             item.name: item.type.name
             for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
         }
-        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json)
+        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json, offset)
         work.mappings.append(build_mapping(work.definition, event, columns, model, told, where))
     work.problems = list(dict.fromkeys(work.problems))
     original = _original(work, envelope)
-    columns = Columns(_after(work, envelope), {}, stamps, original, work.json)
+    offset = zone_offset(work.times, original is not None)
+    columns = Columns(_after(work, envelope), {}, stamps, original, work.json, offset)
     work.unread = build_mapping(work.definition, None, columns, model, told, lambda key: ("event",))
 
 

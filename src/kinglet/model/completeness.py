@@ -23,7 +23,8 @@ def unfilled(
     for name, attribute in entity.attributes.items():
         path = f"{prefix}{name}"
         if name not in filled:
-            if attribute.requirement == requirement and not attribute.profiles:
+            wanted = attribute.requirement == requirement and not attribute.profiles
+            if wanted and not (attribute.deprecated and requirement != "required"):
                 yield Wanted(path, _worth(model, entity, name) - 5 * prefix.count("."))
             continue
         if not attribute.is_object or path == "unmapped":

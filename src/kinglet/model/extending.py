@@ -41,6 +41,7 @@ class _Work:
     def __init__(self, model: Model, definition: ModelFile, document: Document) -> None:
         self.definition, self.document = definition, document
         self.data: dict[str, Any] = copy.deepcopy(model.data)
+        self.known = frozenset(self.data["objects"])
         self.problems: list[Problem] = []
         if definition.base == "bare":
             self.data["classes"] = {"base_event": self.data["classes"]["base_event"]}
@@ -59,12 +60,21 @@ class _Work:
             self.data["objects"].setdefault(name, {"caption": name, "attributes": {}})
         for name, item in self.definition.objects.items():
             path = ("objects", name)
+            if name in self.known:
+                hint = "give it a name of its own, and let it extend that; `attributes` adds to one of the standard"
+                self.report(path, f"the model has an object `{name}` already; {hint}")
             inherited = self._of_object(item.extends, (*path, "extends"))
             self.data["objects"][name] = self._entity(item, inherited, path)
 
     def classes(self) -> None:
         for name, item in self.definition.classes.items():
             path = ("classes", name)
+            captions = {value["caption"].casefold(): key for key, value in self.data["classes"].items()}
+            same = name if name in self.data["classes"] else captions.get(item.caption.casefold())
+            if same is not None:
+                hint = "give it a name and a caption of its own, and let it extend that"
+                self.report(path, f"the model has a class `{same}` already; {hint}")
+                continue
             category = self._category(item.category, (*path, "category"))
             inherited = self._of_class(item.extends, (*path, "extends"))
             entity = self._entity(item, inherited, path)

@@ -20,6 +20,7 @@ from kinglet.expressions import evaluating
 from kinglet.extract.forms import is_within
 from kinglet.model.completeness import unfilled, unmet
 from kinglet.model.identity import BY_NAME, Leaf, Path, Report, constant, identity, typed_by_activity
+from kinglet.model.judging import Judgement, judgements
 from kinglet.model.paths import parts, tree
 from kinglet.model.schema import Attribute, Model, ModelClass, enum_value
 from kinglet.model.values import Fields, Value, value_of
@@ -54,6 +55,8 @@ class MappingPlan(NamedTuple):
     recommended: tuple[str, ...] = ()
     counted: tuple[tuple[str, pl.Expr], ...] = ()
     fills: tuple[str, ...] = ()
+    judged: tuple[Judgement, ...] = ()
+    """What may be missing from events, over their columns."""
 
     def apply(self, frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
         """The columns of the mapped events, by dotted path; constants are left to the writer."""
@@ -62,6 +65,16 @@ class MappingPlan(NamedTuple):
             known, [(leaf.path, leaf.value, leaf.dtype) for leaf in self.leaves if not leaf.is_constant]
         )
         return found
+
+    def invalid(self, mapped: pl.DataFrame) -> tuple[int, dict[str, int]]:
+        """How many mapped events lack what their class requires, and for which reasons."""
+        if not self.judged or not mapped.height:
+            return 0, {}
+        tests, _ = evaluating.columns(mapped, [(item.reason, item.test, pl.Boolean()) for item in self.judged])
+        whole = [test if len(test) == mapped.height else test.new_from_index(0, mapped.height) for test in tests]
+        found = {test.name: int(test.sum()) for test in whole}
+        any_ = pl.DataFrame(whole).select(pl.any_horizontal(pl.all())).to_series()
+        return int(any_.sum()), {name: count for name, count in found.items() if count}
 
     def counts(self, frame: pl.DataFrame) -> dict[str, int]:
         """How many events have a value that does not fit its attribute, or a word that its enumeration lacks."""
@@ -127,6 +140,8 @@ class Columns(NamedTuple):
     stamps: Sequence[str] = ()
     original: str | None = None
     json: frozenset[str] = frozenset()
+    offset: pl.Expr | None = None
+    """The minutes that the zone of the event's stamp was ahead of UTC."""
 
 
 def build_mapping(
@@ -165,6 +180,7 @@ def build_mapping(
         tuple(item.path for item in wanted),
         tuple(work.counted),
         tuple(work.values),
+        tuple(judgements(model, model_class, list(work.leaves.values()))),
     )
 
 
@@ -192,6 +208,8 @@ def _identify(work: _Work) -> None:
     for leaf in identity(work.definition, work.event, work.model, work.model_class, work.report, work.source_path):
         work.add(leaf)
     work.used.update(name for name in work.columns.stamps if name in work.columns.fields)
+    if work.columns.offset is not None and "timezone_offset" in work.model_class.attributes:
+        work.add(Leaf("timezone_offset", work.columns.offset, pl.Int64()))
     if work.columns.original is not None:
         work.add(Leaf("metadata.original_time", pl.col(work.columns.original), pl.String()))
 
@@ -267,6 +285,29 @@ def _activity(work: _Work) -> None:
             work.add(leaf)
 
 
+def _unknowns(work: _Work) -> None:
+    """Enumerations that are required, that nothing fills, and that have a value for what is not known."""
+    filled = tree((path, None) for path in work.leaves if not path.startswith("unmapped."))
+    for wanted in list(unfilled(work.model, work.model_class, filled, "required")):
+        above = wanted.path.rpartition(".")[0]
+        try:
+            attribute = work.model.path(work.model_class, wanted.path)[-1]
+        except ModelError:
+            continue
+        if 0 not in attribute.enum:
+            continue
+        beside = [leaf for path, leaf in work.leaves.items() if above and path.startswith(f"{above}.")]
+        sibling = f"{above}.{attribute.sibling}".lstrip(".") if attribute.sibling else None
+        for path, value in ((wanted.path, 0), (sibling, attribute.enum[0])):
+            if path is None or path in work.leaves:
+                continue
+            if not above or any(leaf.is_constant for leaf in beside):
+                work.add(constant(path, value))
+            else:
+                there = pl.any_horizontal([leaf.value.is_not_null() for leaf in beside])
+                work.add(Leaf(path, pl.when(there).then(pl.lit(value)), pl.Int64() if value == 0 else pl.String()))
+
+
 def _profiles(work: _Work) -> None:
     """The profiles that an event must declare for the attributes that it has."""
     found: set[str] = set()
@@ -337,6 +378,7 @@ _STEPS: tuple[Callable[[_Work], None], ...] = (
     _set,
     _translate,
     _activity,
+    _unknowns,
     _profiles,
     _observables,
     _keep,

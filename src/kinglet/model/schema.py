@@ -41,6 +41,7 @@ class Attribute(NamedTuple):
     enum: Mapping[int | str, str] = MappingProxyType({})
     sibling: str | None = None
     profiles: tuple[str, ...] = ()
+    deprecated: bool = False
 
 
 @dataclass(frozen=True)
@@ -266,7 +267,7 @@ class Model:
         return {name: self._attribute(name, row) for name, row in value["attributes"].items()}
 
     def _attribute(self, name: str, row: int) -> Attribute:
-        kind, requirement, is_list, enum, sibling, profiles, caption = self.data["attributes"][row]
+        kind, requirement, is_list, enum, sibling, profiles, caption, *more = self.data["attributes"][row]
         return Attribute(
             name,
             caption,
@@ -277,6 +278,7 @@ class Model:
             self._enums[enum] if enum >= 0 else {},
             sibling,
             tuple(profiles or ()),
+            deprecated=bool(more),
         )
 
 

@@ -27,17 +27,11 @@ BASES: dict[str, pl.DataType] = {
 _SURE = {
     "ip_t": {"ip", "ipv4", "ipv6"},
     "port_t": {"port"},
-    "hostname_t": {"host", "ip", "ipv4", "ipv6"},
-    "url_t": {"url"},
 }
 """Types of the model that values of some slot types always fit."""
-_SHAPES = {
-    "ip_t": TYPES["ip"].valid,
-    "hostname_t": TYPES["host"].shape,
-    "url_t": TYPES["url"].valid,
-    "file_hash_t": "[!-~]{8,}",
-}
-"""What values look like where the model does not say, or says less than it means."""
+_SHAPES = {"ip_t": TYPES["ip"].valid}
+"""What values look like where the regex of the model is wider than it means; what the standard does not restrict is not
+restricted."""
 OTHER = 99
 WORDS = pl.List(pl.String())
 
@@ -106,7 +100,10 @@ def value_of(
 def _single(
     value: Scalar, attribute: Attribute, model: Model, fields: Fields, table: Mapping[str, int | str] | None
 ) -> Value:
-    if isinstance(value, str):
+    if isinstance(value, str) and _is_caption(value, attribute, fields):
+        fixed = constant(enum_value(attribute, value))
+        made = Expression(value, fixed.value, fixed.dtype, ())
+    elif isinstance(value, str):
         made = sql(value, fields.columns)
     else:
         fixed = constant(value)
@@ -118,6 +115,12 @@ def _single(
     source = pl.col(made.names[0]).cast(pl.String) if made.names else found.text
     text = pl.when(made.failed).then(source).otherwise(found.text)
     return found._replace(bad=made.failed if found.bad is None else found.bad | made.failed, text=text)
+
+
+def _is_caption(value: str, attribute: Attribute, fields: Fields) -> bool:
+    """Whether a word is no field but the caption of a value of an enumeration: `direction_id: Outbound`."""
+    captions = {caption.casefold() for caption in attribute.enum.values()}
+    return value.strip() not in fields.columns and value.strip().casefold() in captions
 
 
 def _fitted(
@@ -142,9 +145,15 @@ def _fitted(
     if attribute.type == "timestamp_t" and isinstance(result, pl.Datetime):
         return Value(expression.dt.epoch("ms"), target, names, text)
     if isinstance(result, pl.List) and attribute.is_list and not isinstance(result.inner, pl.List | pl.Struct):
-        whole = expression.cast(pl.List(target), strict=False)
-        words = expression.cast(pl.List(pl.String)).list.join(" ")
-        return Value(pl.when(whole.list.len() > 0).then(whole), pl.List(target), names, words)
+        item = pl.element().cast(target, strict=False)
+        test = _fits(item, pl.element(), result.inner, attribute, model)  # type: ignore[arg-type]
+        words = expression.cast(WORDS).list.join(" ", ignore_nulls=True)
+        if test is None:
+            whole = expression.cast(pl.List(target), strict=False)
+            return Value(pl.when(whole.list.len() > 0).then(whole), pl.List(target), names, words)
+        good = expression.list.eval(pl.when(test.fill_null(False)).then(item)).list.drop_nulls()
+        bad = (good.list.len() < expression.list.drop_nulls().list.len()).fill_null(False)
+        return Value(pl.when(good.list.len() > 0).then(good), pl.List(target), names, words, bad)
     if isinstance(result, pl.List | pl.Struct) or (isinstance(result, pl.Datetime) and target != pl.String):
         raise ValueError(f"`{value}` is {result}, but `{attribute.name}` wants {target} ({attribute.type})")
     cast = expression if result == target else expression.cast(target, strict=False)
@@ -153,6 +162,8 @@ def _fitted(
     if fits is None or sure or not names:
         return Value(cast, target, names, text, caption=_caption(cast, attribute))
     good = pl.when(fits).then(cast)
+    if attribute.enum and attribute.requirement == "required" and 0 in attribute.enum and target == pl.Int64:
+        good = good.fill_null(0)  # what is required and has no value is Unknown
     return Value(
         good, target, names, text, expression.is_not_null() & ~fits.fill_null(False), _caption(good, attribute)
     )

@@ -42,6 +42,11 @@ class MixedView:
             f"{parser}: {name}": count for parser, view in self.views.items() for name, count in view.counted.items()
         }
 
+    @property
+    def invalid(self) -> int:
+        """How many events are not valid, over all parsers."""
+        return sum(view.invalid for view in self.views.values())
+
     def table(self, mixed: Mixed) -> pl.DataFrame:
         """Typed columns, nested where the form is."""
         whole = self._whole(mixed)

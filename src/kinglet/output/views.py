@@ -30,13 +30,21 @@ class View(Protocol):
 
     @property
     def counted(self) -> Mapping[str, int]:
-        """What could not go out as it stood, over all batches so far: `bad-value:PATH`, `other:PATH`."""
+        """What could not go out as it stood, over all batches so far.
+
+        `bad-value:PATH`, `other:PATH`, and of what makes an event invalid `missing:PATH`, `at least one of …`.
+        """
+
+    @property
+    def invalid(self) -> int:
+        """How many events are not valid, for lack of what their class requires."""
 
 
 class FieldsView:
     """Events as their fields, with the columns of `Plan.schema`."""
 
     counted: Mapping[str, int] = MappingProxyType({})
+    invalid = 0
 
     def __init__(self, plan: Plan) -> None:
         self.layout: Layout = {name: name for name in plan.schema}
@@ -57,6 +65,8 @@ class ModelView:
 
     def __init__(self, plan: Plan) -> None:
         self.counted: dict[str, int] = {}
+        self.invalid = 0
+        """How many events lack what their class requires."""
         self._lock = threading.Lock()
         leaves: dict[str, Leaf] = {}
         for mapping in (*(variant.mapping for variant in plan.variants), plan.unread):
@@ -110,11 +120,14 @@ class ModelView:
             fields = parsed.plan.fields.items()
             frame = frame.with_columns(_nulls(name, dtype) for name, dtype in fields if name not in frame.columns)
         counts = mapping.counts(frame)
-        if counts:
+        mapped = mapping.apply(frame, parsed.references(part))
+        invalid, reasons = mapping.invalid(mapped)
+        if counts or invalid:
             with self._lock:
-                for name, count in counts.items():
+                self.invalid += invalid
+                for name, count in (*counts.items(), *reasons.items()):
                     self.counted[name] = self.counted.get(name, 0) + count
-        return mapping.apply(frame, parsed.references(part))
+        return mapped
 
 
 def _mapping(plan: Plan, part: Part) -> MappingPlan:
