@@ -29,6 +29,9 @@ if TYPE_CHECKING:
     import pandas as pd
 
 
+MOST_WORKERS = 256
+
+
 def load(source: str | os.PathLike[str] | dict[str, Any], *, model: Model | None = None) -> Parser:
     """Loads a parser.
 
@@ -51,6 +54,10 @@ class Parser:
     plan: Plan
     model: Model | None = None
     """What its events map onto, if not the model that ships."""
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Copies and pickles carry the parser file, which is compiled anew where they arrive."""
+        return _compiled, (self.definition, self.document, self.model)
 
     @property
     def name(self) -> str:
@@ -126,6 +133,8 @@ class Parser:
         Raises:
             InputError: the log cannot be read.
         """
+        if most is not None and (not isinstance(most, int) or most < 0):
+            raise UsageError(f"most: {most!r} is no number of events; give a whole number from 0 on")
         batches: list[Parsed] = []
         count = 0
         sources = open_sources(source, encoding=encoding, unpack_limit=unpack_limit)
@@ -166,7 +175,11 @@ class Parser:
         then: Callable[[Parsed], Any] = lambda parsed: None,
     ) -> Iterator[tuple[Parsed, Any]]:
         """Parses opened sources; gives each batch with what `then` made of it on a thread of its own."""
-        return run(self.plan, sources, call_options(at, zone), workers, then)
+        return run(self.plan, sources, call_options(at, zone), checked_workers(workers), then)
+
+
+def _compiled(definition: ParserFile, document: Document, model: Model | None) -> Parser:
+    return Parser(definition, document, build(definition, document, model=model), model)
 
 
 def call_options(at: str | date | datetime | None, zone: str | None) -> Options:
@@ -177,6 +190,8 @@ def call_options(at: str | date | datetime | None, zone: str | None) -> Options:
     """
     from kinglet.clock.zones import configured_zone
 
+    if zone is not None and not isinstance(zone, str):
+        raise UsageError(f"zone: {zone!r} is no text; name a zone such as Atlantic/Azores")
     if zone is not None and configured_zone(zone) is None:
         otherwise = "name one such as Atlantic/Azores, or an offset such as +02:00"
         hint = did_you_mean(zone, zoneinfo.available_timezones(), otherwise)
@@ -185,6 +200,17 @@ def call_options(at: str | date | datetime | None, zone: str | None) -> Options:
         return Options(as_moment(at) if at is not None else None, zone)
     except ValueError as error:
         raise UsageError(f"at: {error}") from None
+
+
+def checked_workers(workers: int | None) -> int | None:
+    """A number of threads.
+
+    Raises:
+        UsageError: it is none.
+    """
+    if workers is not None and (not isinstance(workers, int) or not 1 <= workers <= MOST_WORKERS):
+        raise UsageError(f"workers: {workers!r} is no number of threads; give 1 to {MOST_WORKERS}")
+    return workers
 
 
 class Result:
@@ -240,13 +266,12 @@ class Result:
         from kinglet.output.views import ModelView
 
         form = ModelView(self.parser.plan)
-        left = self._most if self._most is not None else -1
+        left = self._most
         for batch in self.batches:
-            for line in form.lines(batch.kept()):
-                if left == 0:
-                    return
-                left -= 1
-                yield json.loads(line)
+            if left is not None:
+                batch, left = batch.head(left), left - min(left, batch.counts["events"])
+            if batch.parts:
+                yield from map(json.loads, form.lines(batch.kept()))
 
     def __len__(self) -> int:
         return self.counts["events"]

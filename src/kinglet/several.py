@@ -17,7 +17,7 @@ from kinglet.engine.plan import STATES
 from kinglet.errors import ParserFileError, Place, Problem, UsageError
 from kinglet.model.schema import Model
 from kinglet.output.mixed_view import MixedView
-from kinglet.parser import Parser, call_options, load
+from kinglet.parser import Parser, call_options, checked_workers, load
 from kinglet.raw.sources import Given, Source, open_sources
 
 _NOBODY: dict[str, Any] = {
@@ -71,6 +71,10 @@ class ParserSet:
         self._nobody = load(_NOBODY)
         self.mixer = Mixer([_claimed(parser) for parser in parsers], self._nobody.plan)
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Copies and pickles carry the parsers."""
+        return ParserSet, (list(self.parsers.values()),)
+
     def view(self, form: str) -> MixedView:
         """How events go out: `fields` or `model`."""
         return MixedView([*(parser.plan for parser in self.parsers.values()), self._nobody.plan], form)
@@ -101,7 +105,7 @@ class ParserSet:
         then: Callable[[Mixed], Any] = lambda mixed: None,
     ) -> Iterator[tuple[Mixed, Any]]:
         """Parses opened sources; gives each batch with what `then` made of it on a thread of its own."""
-        return self.mixer.run(sources, call_options(at, zone), workers, then)
+        return self.mixer.run(sources, call_options(at, zone), checked_workers(workers), then)
 
     def __repr__(self) -> str:
         return f"<ParserSet of {', '.join(self.parsers)}>"

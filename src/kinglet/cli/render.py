@@ -10,7 +10,8 @@ from contextlib import contextmanager
 from datetime import date, datetime
 from typing import Any
 
-from rich.console import Console
+from rich.console import Console, ConsoleOptions
+from rich.segment import Segment
 from rich.text import Text
 
 from kinglet.authoring.palette import FEW_STATES, STATES
@@ -20,6 +21,12 @@ MARGIN = "  "
 
 
 class _Console(Console):
+    def render(self, renderable: Any, options: ConsoleOptions | None = None) -> Iterator[Segment]:
+        """Shows nothing that a terminal would obey, wherever it comes from."""
+        for segment in super().render(renderable, options):
+            plain = segment.control or segment.text.isprintable() or segment.text == "\n"
+            yield segment if plain else segment._replace(text=visible(segment.text))
+
     def on_broken_pipe(self) -> None:
         """Leaves it to `main` to end quietly when nobody reads on."""
         raise BrokenPipeError
@@ -55,7 +62,9 @@ def state_colours(out: Console) -> Mapping[str, str]:
 
 def print_json(value: Any) -> None:
     """Machine-readable output: one JSON value on standard output."""
-    sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=False, default=_plain) + "\n")
+    text = json.dumps(value, indent=2, ensure_ascii=False, default=_plain)
+    hidden = (sign if sign.isprintable() or sign == "\n" else json.dumps(sign)[1:-1] for sign in text)
+    sys.stdout.write((text if text.isprintable() else "".join(hidden)) + "\n")
 
 
 def _plain(value: Any) -> Any:
@@ -115,11 +124,23 @@ def marked(raw: str, spans: Sequence[Span], colours: Mapping[str, str]) -> Text:
     return text
 
 
+_VISIBLE: dict[int, str | int] = {
+    **{code: 0x2400 + code for code in range(32) if code not in (9, 10)},
+    9: " ",
+    127: 0x2421,
+    # what a terminal obeys beyond ASCII, what turns the direction of text, and what has no width
+    **dict.fromkeys((*range(0x80, 0xA0), 0xAD, 0x61C, 0x180E, 0xFEFF, 0x2028, 0x2029), "\ufffd"),
+    **dict.fromkeys((*range(0x200B, 0x2010), *range(0x202A, 0x202F), *range(0x2060, 0x2070)), "\ufffd"),
+    **dict.fromkeys((*range(0xD800, 0xE000), *range(0xFFF0, 0xFFFC), *range(0xE0000, 0xE0080)), "\ufffd"),
+}
+
+
 def visible(text: str) -> str:
-    """Control characters as their pictures (Unicode block Control Pictures), one for one; tabs as blanks."""
-    table: dict[int, str | int] = {code: 0x2400 + code for code in range(32) if code not in (9, 10)}
-    table |= {9: " ", 127: 0x2421}
-    return text.translate(table)
+    """Control characters as their pictures (Unicode block Control Pictures), one for one; tabs as blanks.
+
+    Characters beyond ASCII that a terminal obeys, that turn the direction of text or have no width are U+FFFD.
+    """
+    return text.translate(_VISIBLE)
 
 
 def instant(moment: datetime) -> str:

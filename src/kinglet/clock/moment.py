@@ -20,6 +20,8 @@ def as_moment(value: str | date | datetime) -> datetime:
             value = date.fromisoformat(value) if len(value) == 10 else datetime.fromisoformat(value)
         except ValueError:
             raise ValueError(f"{value!r} is not a date; write it like `2026-03-05` or `2026-03-05T12:00:00Z`") from None
+    if not isinstance(value, date):
+        raise ValueError(f"{value!r} is not a date; write it like `2026-03-05` or `2026-03-05T12:00:00Z`")
     if not isinstance(value, datetime):
         value = datetime(value.year, value.month, value.day, 12)
     return value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)

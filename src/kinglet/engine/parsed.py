@@ -57,6 +57,14 @@ class Parsed:
                 found[reason] = found.get(reason, 0) + count
         return dict(sorted(found.items(), key=lambda item: (-item[1], item[0])))
 
+    def head(self, most: int) -> Parsed:
+        """The first events of the batch, in the order of the log."""
+        if self.counts["events"] <= most:
+            return self
+        rows = pl.concat([part.frame[ROW] for part in self.parts]).sort().head(most)
+        parts = (Part(part.variant, part.frame.filter(part.frame[ROW].is_in(rows.implode()))) for part in self.parts)
+        return dataclasses.replace(self, parts=tuple(part for part in parts if part.frame.height))
+
     def kept(self) -> Parsed:
         """The same without dropped events."""
         if not self.counts["dropped"]:

@@ -8,7 +8,7 @@ line end, a line with nothing on it, a separator, or the brackets around records
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -30,6 +30,8 @@ from kinglet.raw.sources import IDLE_SECONDS, Source
 from kinglet.raw.text import POSITION, as_text, bytes_as_text, character_start, codes, found, where
 
 MAX_EVENTS = 100_000
+LAZY_EVENTS = 10_000
+"""Of events that a caller makes one by one so many are asked for at a time."""
 MAX_BYTES = 32 * 2**20
 """A batch has no more events, and no more characters but for those of its last event."""
 HEAD_BYTES = 64 * 1024  # how much is looked at to tell the line ends
@@ -170,18 +172,25 @@ def cut_live(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
     yield from cutter.end()
 
 
-def _uncut(source: Source, events: list[str]) -> Iterator[EventBatch]:
-    first = 0
-    while first < len(events):
-        last = first
-        size = 0
-        while last < min(len(events), first + MAX_EVENTS) and size < MAX_BYTES:
-            size += len(events[last])
-            last += 1
-        raw = pl.Series("raw", events[first:last], dtype=pl.String)
-        offsets = pl.int_range(first, last, eager=True).alias("offset")
-        yield EventBatch((source,), pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]))
-        first = last
+def _uncut(source: Source, events: Iterable[str]) -> Iterator[EventBatch]:
+    """Raw events as they come, no more at a time than a batch has."""
+    first, size = 0, 0
+    waiting: list[str] = []
+    most = MAX_EVENTS if isinstance(events, list) else min(MAX_EVENTS, LAZY_EVENTS)
+    for event in events:
+        waiting.append(event)
+        size += len(event)
+        if len(waiting) >= most or size >= MAX_BYTES:
+            yield _batch_of(source, waiting, first)
+            first, size, waiting = first + len(waiting), 0, []
+    if waiting:
+        yield _batch_of(source, waiting, first)
+
+
+def _batch_of(source: Source, events: list[str], first: int) -> EventBatch:
+    raw = pl.Series("raw", events, dtype=pl.String)
+    offsets = pl.int_range(first, first + len(raw), eager=True).alias("offset")
+    return EventBatch((source,), pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]))
 
 
 class Cutter:

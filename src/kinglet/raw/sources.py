@@ -16,7 +16,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
 
-from kinglet.errors import InputError, printable
+from kinglet.errors import InputError, UsageError, printable
 from kinglet.raw import encodings
 from kinglet.raw.encodings import HEAD_BYTES, Decoded, Encoding
 from kinglet.raw.pauses import Chunk, Pause
@@ -47,7 +47,7 @@ class Source:
     size: int | None = None
     path: Path | None = None
     data: bytes | None = None
-    events: list[str] | None = None
+    events: Iterable[str] | None = None
     given_encoding: str | None = None
     unpack_limit: int | None = None
     fingerprint: str = ""
@@ -219,7 +219,8 @@ def _pipe_chunks(number: int, idle: float) -> Iterator[Chunk]:
 def beginning(source: Source) -> Source | None:
     """The beginning of a log as a log of its own; None where reading it would take it away."""
     if source.events is not None:
-        return dataclasses.replace(source, events=source.events[:SAMPLE_EVENTS])
+        known = source.events if isinstance(source.events, list) else None
+        return dataclasses.replace(source, events=known[:SAMPLE_EVENTS]) if known is not None else None
     if source.path is None and source.data is None:
         return None
     chunk = next(iter(dataclasses.replace(source).chunks()), b"")
@@ -251,6 +252,8 @@ def open_sources(
     Raises:
         InputError: a path at which nothing can be read.
     """
+    if unpack_limit is not None and (not isinstance(unpack_limit, int) or unpack_limit < 1):
+        raise UsageError(f"unpack_limit: {unpack_limit!r} is no number of bytes; give a whole number from 1 on")
     found: dict[object, Source] = {}
     for item in given:
         for source in _opened(item, skip_unreadable):
@@ -285,14 +288,21 @@ def _opened(given: Given, lenient: bool = False) -> list[Source]:
         raise InputError("a file object is no log; give its path, or what it reads: bytes or text")
     if not isinstance(given, Iterable):
         raise InputError(f"{type(given).__name__} is no log; give a path, bytes, text, or a list of raw events")
-    events = list(given)
-    for i, event in enumerate(events):
+    events = _checked(given)
+    first = list(itertools.islice(events, 1))
+    whole = itertools.chain(first, events)
+    source = Source("<events>", now, events=list(whole) if isinstance(given, list | tuple) else whole)
+    source.identify("\n".join(first).encode("utf-8", "replace"))
+    return [source]
+
+
+def _checked(given: Iterable[object]) -> Iterator[str]:
+    """Raw events, each looked at when it is asked for."""
+    for i, event in enumerate(given):
         if not isinstance(event, str):
             hint = "give several paths one by one" if isinstance(event, os.PathLike) else "give raw events as str"
             raise InputError(f"<events>: item {i} is {type(event).__name__}, not text; {hint}")
-    source = Source("<events>", now, events=events)
-    source.identify("\n".join(events[:1]).encode("utf-8", "replace"))
-    return [source]
+        yield event
 
 
 def _is_path(text: str) -> bool:
