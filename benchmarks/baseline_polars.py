@@ -41,6 +41,10 @@ def query(path: Path) -> pl.LazyFrame:
             uid=pl.concat_str(pl.lit(f"{fingerprint(path)}-"), "offset"),
             original_time="stamp",
         ),
+        timezone_offset=(
+            pl.col("stamp").str.slice(-4, 2).cast(pl.Int64) * 60 + pl.col("stamp").str.slice(-2).cast(pl.Int64)
+        )
+        * pl.when(pl.col("stamp").str.slice(-5, 1) == "-").then(-1).otherwise(1),
         raw_data="raw",
         src_endpoint=pl.struct(ip="client"),
         actor=pl.struct(user=pl.struct(name="user")),

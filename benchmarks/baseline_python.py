@@ -47,6 +47,7 @@ def events(path: Path) -> Iterator[dict[str, Any]]:
                     "uid": f"{name}-{offset}",
                     "original_time": field["stamp"],
                 },
+                "timezone_offset": offset_of(field["stamp"]),
                 "raw_data": line,
                 "src_endpoint": {"ip": field["client"]},
                 "http_request": {
@@ -63,6 +64,12 @@ def events(path: Path) -> Iterator[dict[str, Any]]:
                 event["actor"] = {"user": {"name": field["user"]}}
             yield event
             offset += len(data)
+
+
+def offset_of(stamp: str) -> int:
+    """The minutes that the clock of a stamp was ahead of UTC."""
+    minutes = int(stamp[-4:-2]) * 60 + int(stamp[-2:])
+    return -minutes if stamp[-5] == "-" else minutes
 
 
 def main() -> None:

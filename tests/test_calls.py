@@ -5,14 +5,12 @@ from __future__ import annotations
 import copy
 import io
 import json
-import multiprocessing
 import os
 import pickle
 import subprocess
 import sys
-import unittest
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -29,7 +27,7 @@ def events_of(parser: kinglet_module.Parser, log: str) -> list[dict[str, Any]]:
     return parser.parse(log, at="2026-03-05").events.drop("id").to_dicts()
 
 
-class Copies(unittest.TestCase):
+class Copies(InFolder):
     def test_copies_and_pickles_parse_alike(self) -> None:
         parsers = [
             kinglet_module.load(PUMP),
@@ -48,8 +46,43 @@ class Copies(unittest.TestCase):
         expected = events_of(parser, PUMP_LOG)
         with ThreadPoolExecutor(8) as pool:
             self.assertEqual([expected] * 16, list(pool.map(events_of, [parser] * 16, [PUMP_LOG] * 16)))
-        with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as processes:
-            self.assertEqual([expected] * 2, list(processes.map(events_of, [parser] * 2, [PUMP_LOG] * 2)))
+        # processes of a process of its own, since those of the tests may have none
+        self.write("parser.pickle", pickle.dumps(parser))
+        self.write("pool.py", POOL)
+        surroundings = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+        command = [sys.executable, "pool.py"]
+        found = subprocess.run(command, env=surroundings, capture_output=True, check=False, timeout=90)
+        said = found.stdout.decode().strip()
+        self.assertRegex(said, "(?s)^7\\n7\\n.*start it by spawn.*\\n7 7$", found.stderr[-400:])
+
+
+POOL = f"""
+import multiprocessing, os, pickle, sys, kinglet
+LOG = {PUMP_LOG!r}
+
+def events(parser):
+    return parser.parse(LOG, at="2026-03-05").counts["events"]
+
+if __name__ == "__main__":
+    parser = pickle.loads(open("parser.pickle", "rb").read())
+
+    def forked():
+        sys.stdout.flush()
+        child = os.fork()
+        if child == 0:
+            try:
+                print(events(parser), flush=True)
+            except kinglet.UsageError as error:
+                print(error, flush=True)
+            os._exit(0)
+        os.waitpid(child, 0)
+
+    forked()
+    print(events(parser))
+    forked()  # it lacks the threads that the engine has by now
+    with multiprocessing.get_context("spawn").Pool(2) as pool:
+        print(*pool.map(events, [parser] * 2))
+""".encode()
 
 
 class Arguments(InFolder):

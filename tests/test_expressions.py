@@ -352,7 +352,7 @@ class Everywhere(InFolder):
         ]
         self.assertEqual(expected, result.events.select("state", "faults", "twice", "n").rows())
         mapped = list(result.to_model())
-        self.assertEqual([3, 3, None, None], [event.get("severity_id") for event in mapped])
+        self.assertEqual([3, 3, 0, 0], [event.get("severity_id") for event in mapped])
         self.assertEqual({"severity_id": "high"}, mapped[2]["unmapped"]["not_mapped"])
         self.assertIn("bad-value:severity_id", mapped[2]["unmapped"]["faults"])
 

@@ -14,7 +14,8 @@ from rich.console import Console
 import kinglet
 from kinglet.authoring.palette import FEW_STATES, STATES
 from kinglet.authoring.preview import preview
-from kinglet.cli.render import coverage_bar, few_colours, shown_value, state_colours, state_lines, visible
+from kinglet.authoring.visible import visible
+from kinglet.cli.render import coverage_bar, few_colours, shown_value, state_colours, state_lines
 from kinglet.errors import did_you_mean, window
 from tests.helpers import PUMP, PUMP_LOG
 

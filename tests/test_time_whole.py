@@ -223,6 +223,7 @@ class Order(InFolder):
         for place, minutes in late:
             # near the end of a pass a late event looks like the beginning of the other
             near = place >= len(moments) or abs(moments[place] - change) < timedelta(minutes=50)
+            near = near or abs(abs(moments[place] - change) - timedelta(hours=1)) < timedelta(minutes=20)
             if place > 3 and not near and not any(abs(place - other) < 12 for other in placed):
                 placed[place] = minutes
         for place, minutes in sorted(placed.items(), reverse=True):

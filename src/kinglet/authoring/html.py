@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
-from html import escape
+import html
 
 from kinglet.authoring.palette import STATES, field_colours
 from kinglet.authoring.preview import ShownEvent, preview
+from kinglet.authoring.visible import visible
 from kinglet.parser import Result
 
 _MARK = "color:#111;border-radius:3px;padding:0 2px;background:"
 _MONO = "font-family:ui-monospace,monospace;font-size:12px;"
+
+
+def escape(text: str) -> str:
+    """Text of strangers for a page: no markup, and nothing that a terminal would obey when it is copied there."""
+    return html.escape(visible(text))
 
 
 def result_html(result: Result, show: int = 12) -> str:

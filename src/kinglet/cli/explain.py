@@ -158,7 +158,7 @@ def _fields(item: Explanation) -> str:
 def _line(out: Console, name: str, text: str) -> None:
     from rich.text import Text
 
-    from kinglet.cli.render import visible
+    from kinglet.authoring.visible import visible
 
     width = out.width - _NAMES - 2
     text = visible(text)

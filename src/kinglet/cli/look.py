@@ -66,7 +66,7 @@ def _fact(out: Console, label: str, text: str, note: str = "") -> None:
     """A line of a label and what is said of it, with its evidence dimmed; long ones go on below."""
     from rich.text import Text
 
-    from kinglet.cli.render import visible
+    from kinglet.authoring.visible import visible
 
     body = Text(visible(text))
     if note:
@@ -141,7 +141,8 @@ def _hanging(out: Console, head: Text, text: str, indent: int, style: str = "def
     """Text behind a head, going on below it where it is long."""
     from rich.text import Text
 
-    from kinglet.cli.render import few_colours, visible
+    from kinglet.authoring.visible import visible
+    from kinglet.cli.render import few_colours
 
     body = Text(visible(text), style=style)
     if style == "bold":  # a shape
@@ -245,7 +246,7 @@ def _fact_line(out: Console, text: str) -> None:
 def _shape(out: Console, shape: Shape, digits: int, example: bool = True) -> None:
     from rich.text import Text
 
-    from kinglet.cli.render import visible
+    from kinglet.authoring.visible import visible
 
     head = Text(f"  {shape.count:>{digits},} {percent(shape.share):>7}  ")
     _hanging(out, head, shape.text.replace("\n", "⏎"), len(head.plain), style="bold")
@@ -264,7 +265,8 @@ def _shape(out: Console, shape: Shape, digits: int, example: bool = True) -> Non
 def _columns(out: Console, shape: Shape) -> None:
     from rich.text import Text
 
-    from kinglet.cli.render import heading, visible
+    from kinglet.authoring.visible import visible
+    from kinglet.cli.render import heading
 
     out.print()
     text = shape.text if len(shape.text) <= out.width - 14 else shape.text[: out.width - 15] + "…"

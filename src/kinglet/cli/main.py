@@ -77,6 +77,7 @@ def main() -> None:
     from kinglet.errors import KingletError, ParserFileError, printable
 
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # none is wanted, and looking for them takes time
+    _end_gently()
     gc.disable()  # until a command does work that outlives it: imports only make what stays
     try:
         status = commands.main(prog_name="kinglet", standalone_mode=False)
@@ -100,6 +101,18 @@ def main() -> None:
     except BrokenPipeError:
         status = 0
     _leave(status if isinstance(status, int) else 0)
+
+
+def _end_gently() -> None:
+    """Lets a process that is told to end throw away what it has half written."""
+    import signal
+    import threading
+
+    def end(number: int, frame: object) -> None:
+        raise SystemExit(128 + number)
+
+    if threading.current_thread() is threading.main_thread():
+        signal.signal(signal.SIGTERM, end)
 
 
 def command_line() -> NoReturn:

@@ -10,7 +10,8 @@ from zoneinfo import ZoneInfo
 from rich.console import Console
 from rich.text import Text
 
-from kinglet.cli.render import heading, instant, visible
+from kinglet.authoring.visible import visible
+from kinglet.cli.render import heading, instant
 from kinglet.clock.zones import is_zone
 
 if TYPE_CHECKING:

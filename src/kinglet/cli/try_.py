@@ -285,7 +285,8 @@ def _render_values(out: Console, shown: Preview) -> None:
 def _render_faults(out: Console, result: Result, shown: Preview) -> None:
     from rich.text import Text
 
-    from kinglet.cli.render import heading, state_colours, visible
+    from kinglet.authoring.visible import visible
+    from kinglet.cli.render import heading, state_colours
     from kinglet.errors import window
 
     if not shown.faults:

@@ -9,6 +9,9 @@ _SPAN = re.compile(r"([0-9]+(?:\.[0-9]+)?) *(s|min|h|days?|d)")
 _SECONDS = {"s": 1, "min": 60, "h": 3600, "d": 86_400}
 
 
+_LONGEST = 365_250 * 86_400
+
+
 def as_moment(value: str | date | datetime) -> datetime:
     """An aware instant in UTC; a date alone means its noon, a stamp without zone means UTC.
 
@@ -41,4 +44,7 @@ def as_span(value: str) -> timedelta | None:
     match = _SPAN.fullmatch(value.strip())
     if match is None:
         return None
-    return timedelta(seconds=float(match[1]) * _SECONDS["d" if match[2].startswith("d") else match[2]])
+    seconds = float(match[1]) * _SECONDS["d" if match[2].startswith("d") else match[2]]
+    if seconds > _LONGEST:
+        raise ValueError(f"{value!r} is longer than the 1,000 years that a span may be; write a date")
+    return timedelta(seconds=seconds)

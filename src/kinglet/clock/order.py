@@ -33,7 +33,8 @@ class Hour(NamedTuple):
 
     start: the first reading of one of its events. passed: whether the log has come to its other pass. far: how far the
     clock has come in this pass. last: the clock of the event before. gap, steps: the widest step forward in the pass,
-    and how many there were. behind: how many events in a row stood before `far`.
+    and how many there were. behind: how many events in a row stood before `far`. jumped: where the clock had come
+    before a step wider than all others, which may be a stray event's.
     """
 
     start: int
@@ -43,6 +44,7 @@ class Hour(NamedTuple):
     gap: int = 0
     steps: int = 0
     behind: int = 0
+    jumped: int | None = None
 
 
 class Known(NamedTuple):
@@ -124,13 +126,19 @@ def _passed(hour: Hour, clock: int, length: int) -> Hour:
     """
     if hour.far is None or hour.last is None:
         return hour._replace(far=clock, last=clock)
+    wide = max(4 * hour.gap, 2 * REPEAT)
     if hour.passed or hour.far - clock <= REPEAT:
         step = max(clock - hour.last, 0)
+        if not hour.passed and hour.steps >= _STEADY and hour.jumped is None and step > max(hour.gap, REPEAT):
+            return hour._replace(far=max(hour.far, clock), last=clock, jumped=hour.far, behind=0)
+        widest = max(hour.gap, step, hour.far - hour.jumped if hour.jumped is not None else 0)
         return hour._replace(
-            far=max(hour.far, clock), last=clock, gap=max(hour.gap, step), steps=hour.steps + 1, behind=0
+            far=max(hour.far, clock), last=clock, gap=widest, steps=hour.steps + 1, behind=0, jumped=None
         )
+    if hour.jumped is not None and clock >= hour.jumped - REPEAT:  # the event that ran ahead was a stray one
+        return hour._replace(far=max(hour.jumped, clock), last=clock, jumped=None)
     silence = clock - hour.far + length  # to the end of the hour, and from its start
-    is_late = hour.steps >= _STEADY and silence > max(4 * hour.gap, 2 * REPEAT)
+    is_late = hour.steps >= _STEADY and silence > wide
     if is_late and hour.behind + 1 < _STEADY:
         return hour._replace(behind=hour.behind + 1)
     return Hour(hour.start, True, clock, clock)

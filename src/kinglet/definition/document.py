@@ -86,7 +86,7 @@ def from_text(text: str, name: str, what: str = "parser") -> Document:
     Raises:
         ParserFileError: the text is not YAML, or not a mapping at its top.
     """
-    if len(text) > MAX_BYTES:
+    if len(text) > MAX_BYTES or len(text.encode("utf-8", "surrogatepass")) > MAX_BYTES:
         raise _refused(name, f"is larger than the {MAX_BYTES // 1024**2} MiB a {what} file may have")
     try:
         yaml = YAML(typ="safe", pure=True)
@@ -106,7 +106,10 @@ def from_file(path: FilePath, what: str = "parser") -> Document:
     """Reads a YAML file, which is of some kind; the errors of `from_text` and those of the file system."""
     name = str(path)
     try:
-        data = path.read_bytes()
+        if path.exists() and not path.is_file() and not path.is_dir():
+            raise _refused(name, f"is no {what} file, but a device or pipe", "name a file")
+        with path.open("rb") as file:
+            data = file.read(MAX_BYTES + 1)
     except FileNotFoundError:
         hint = "check the path" + (", or name a ready parser" if what == "parser" else "")
         raise _refused(name, f"no such {what} file", hint) from None
@@ -211,4 +214,12 @@ class _Builder:
                 return str(node.value)
             self.problems.append(self.document.problem(path, f"has the tag `{tag}`", "parser files use plain values"))
             return None
-        return self.constructor.construct_object(node)
+        try:
+            value = self.constructor.construct_object(node)
+        except (ValueError, OverflowError):
+            self.problems.append(self.document.problem(path, "is a number that cannot be read", "put text in quotes"))
+            return None
+        if isinstance(value, int) and not -(2**63) <= value < 2**63:
+            self.problems.append(self.document.problem(path, "is a number of more than 64 bits", "put text in quotes"))
+            return None
+        return value

@@ -58,7 +58,7 @@ Size = Annotated[
     int,
     BeforeValidator(bytes_of),
     WithJsonSchema({"type": ["integer", "string"], "examples": ["64 KiB"]}),
-    Field(ge=64),
+    Field(ge=64, le=2**40),
 ]
 Seconds = Annotated[
     float,
@@ -113,7 +113,7 @@ class Events(Section):
     )
     nul: Flag = Field(None, description="a zero byte stands between events")
     separator: str | None = Field(None, min_length=1, description="this text stands between events")
-    length: int | None = Field(None, ge=1, description="every event has so many bytes")
+    length: int | None = Field(None, ge=1, le=2**40, description="every event has so many bytes")
     counted: Literal[True, "line", "2 bytes", "4 bytes", "2 bytes little-endian", "4 bytes little-endian"] | None = (
         Field(
             None,
@@ -127,7 +127,7 @@ class Events(Section):
         description="regex of lines that are events by themselves, and no fault before the first; with `start`",
     )
     max_bytes: Size = Field(DEFAULT_MAX_BYTES, description="longer events come in pieces, with a fault")
-    max_lines: int | None = Field(None, ge=1, description="events of more lines come in pieces, with a fault")
+    max_lines: int | None = Field(None, ge=1, le=2**40, description="events of more lines come in pieces, with a fault")
     idle: Seconds = Field(
         5.0, description="what has come of an event is given out when so long no more has come; seconds"
     )
@@ -198,7 +198,7 @@ class TimeRule(Section):
     zone: str | ZoneFrom | None = Field(None, description="zone of stamps that carry none, or the slot that has it")
     since: str | None = Field(None, description="the stamp is a count since this moment, such as 1601-01-01")
     unit: str | None = Field(None, description="unit of a count: `s`, `ms`, `us`, `100 ns`, `d`; goes with `since`")
-    year: Literal["nearest", "file"] | int | None = Field(
+    year: Literal["nearest", "file"] | Annotated[int, Field(ge=1, le=9999)] | None = Field(
         None,
         description="for stamps without one: nearest to the reference, that of the log's name, or a number",
     )

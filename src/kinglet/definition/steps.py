@@ -111,7 +111,7 @@ class Roll(Section):
 class Shorten(Section):
     """Raw text that is cut."""
 
-    shorten: int = Field(ge=1, description="so many characters are kept")
+    shorten: int = Field(ge=1, le=2**40, description="so many characters are kept")
 
 
 class Measure(Section):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import secrets
 import sys
 from collections.abc import Sequence
@@ -54,11 +55,14 @@ class Writer:
     def _open(self) -> IO[bytes]:
         if self.path is None:
             return sys.stdout.buffer
+        _clear_leftovers(self.path)
         self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
         try:
-            return self.aside.open("xb")
+            stream = self.aside.open("xb")
         except OSError as error:
             raise _unwritable(self.path, error) from None
+        _hold(stream)
+        return stream
 
     def __enter__(self) -> Writer:
         return self
@@ -85,6 +89,30 @@ class Writer:
                 with contextlib.suppress(OSError):
                     self.stream.close()
                 self.aside.unlink(missing_ok=True)
+
+
+def _hold(stream: IO[bytes]) -> bool:
+    """Marks a file as that of a process which lives, until it is closed; whether it was no other's."""
+    try:
+        import fcntl
+    except ImportError:  # a system without such locks: leftovers stay
+        return False
+    try:
+        fcntl.flock(stream.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return False
+    return True
+
+
+def _clear_leftovers(path: Path) -> None:
+    """Removes what runs left behind that were killed while they wrote to this output."""
+    name = re.compile(re.escape(f".{path.name}.") + r"[0-9a-f]{8}\.part")
+    with contextlib.suppress(OSError):
+        for aside in path.parent.iterdir():
+            if name.fullmatch(aside.name) and aside.is_file():
+                with contextlib.suppress(OSError), aside.open("rb") as stream:
+                    if _hold(stream):
+                        aside.unlink()
 
 
 class NdjsonWriter(Writer):

@@ -10,7 +10,7 @@ blanks    = one or more blanks or tabs; match one or more blanks or tabs
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 
@@ -55,6 +55,11 @@ class PatternError(ValueError):
         self.message, self.hint, self.offset = message, hint, offset
 
 
+MOST_PARTS, MOST_LEVELS = 500, 20
+"""A pattern of more slots, or of optional parts nested deeper, is none that a person can read."""
+_SPLIT = "read the rest with a second pattern: the step `parse`"
+
+
 def parse(text: str) -> tuple[Token, ...]:
     """The tokens of a pattern.
 
@@ -93,6 +98,8 @@ def parse(text: str) -> tuple[Token, ...]:
             if char == "[":
                 for k in range(run // 2):
                     open_lists.append(([], position + 2 * k))
+                if len(open_lists) > MOST_LEVELS:
+                    raise PatternError(f"more than {MOST_LEVELS} optional parts within each other", _SPLIT, position)
                 if run % 2:
                     literal("[", position + run - 1)
             else:
@@ -109,9 +116,17 @@ def parse(text: str) -> tuple[Token, ...]:
         else:
             literal(char, position)
             position += 1
+    if _count(open_lists[0][0]) > MOST_PARTS:
+        raise PatternError(f"more than {MOST_PARTS} slots and optional parts", _SPLIT, 0)
     if len(open_lists) > 1:
         raise PatternError("`[[` is not closed", "end the optional part with `]]`", open_lists[-1][1])
     return tuple(open_lists[0][0])
+
+
+def _count(tokens: Sequence[Token]) -> int:
+    """How many slots and optional parts there are."""
+    return sum(1 + (_count(token.tokens) if isinstance(token, Optional) else 0)
+               for token in tokens if isinstance(token, Slot | Optional))  # fmt: skip
 
 
 def _slot(text: str, position: int, tokens: list[Token], literal: Callable[[str, int], None]) -> int:

@@ -261,7 +261,7 @@ def _table(here: _Here, key: tuple[str | int, ...], name: str) -> Table | None:
         here.report(key, f"`{name}` leads out of the folder of the parser file", "put the table beside the parser file")
         return None
     where = here.work.document
-    return Table(where.folder / path, where.place((*here.path, *key)), ".".join(map(str, key)))
+    return Table(where.folder / path, where.place((*here.path, *key)), ".".join(map(str, key)), where.folder)
 
 
 def _translate(here: _Here, step: Step) -> Action | None:

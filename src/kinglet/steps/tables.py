@@ -24,12 +24,13 @@ MOST_BYTES = 256 * 2**20
 class Table:
     """A CSV file with a header (RFC 4180), read when it is first needed, once for each parser that is loaded.
 
-    place, key: where the parser file names it.
+    place, key: where the parser file names it. folder: that of the parser file, out of which no link leads.
     """
 
     path: Path
     place: Place
     key: str
+    folder: Path | None = None
 
     @functools.cached_property
     def columns(self) -> Mapping[str, list[str]]:
@@ -39,6 +40,11 @@ class Table:
             ParserFileError: it cannot be read.
         """
         try:
+            real = self.path.resolve()
+            if self.folder is not None and not real.is_relative_to(self.folder.resolve()):
+                raise self.problem(f"{self.path}: leads out of the folder of the parser file", "put the table into it")
+            if real.exists() and not real.is_file():
+                raise self.problem(f"{self.path}: is no file", "a table is a CSV file")
             if self.path.stat().st_size > MOST_BYTES:
                 raise self.problem(f"{self.path}: is larger than the {MOST_BYTES // 2**20} MiB a table may have", "")
             with self.path.open(encoding="utf-8-sig", newline="") as file:

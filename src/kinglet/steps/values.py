@@ -168,7 +168,8 @@ class Join(NamedTuple):
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        some = [_joined(frame[name], self.with_).alias(name) for name in self.names if name in frame.columns]
+        there = [name for name in self.names if name in frame.columns]
+        some = [_joined(frame[name], self.with_).alias(str(i)) for i, name in enumerate(there)]
         if not some:
             return frame, []
         text = pl.DataFrame(some).select(pl.concat_str(pl.all(), separator=self.with_, ignore_nulls=True)).to_series()

@@ -71,7 +71,7 @@ def line_spans(buffer: Buffer) -> pl.DataFrame:
         values = codes(data)
         before = (ends - 1).clip(0)
         ends = ends - ((values.gather(before) == 13) & (ends > starts)).cast(POSITION)
-    if MARK in data:  # of a log that was put behind another
+    if MARK[:1] in data and MARK in data:  # of a log that was put behind another
         marked = [row for row, start in enumerate(starts.to_list()) if data.startswith(MARK, start)]
         if marked:
             starts = put(starts, marked, starts.gather(marked) + len(MARK))

@@ -151,10 +151,12 @@ def _is_whole(data: bytes, start: int) -> bool:
 
 def _begins_anew(data: bytes, start: int, inner: int) -> bool:
     """Whether an element within another shows that the other has no end: by where it stands on its line."""
-    line = data.rfind(b"\n", 0, inner) + 1
-    before = data[line:inner]
-    if line <= start or before.strip():
+    line = inner
+    while line > start and data[line - 1] in b" \t\r":
+        line -= 1
+    if line <= start or data[line - 1] != 10:
         return False
+    before = data[line:inner]
     outer = data[data.rfind(b"\n", 0, start) + 1 : start]
     return len(before) <= len(outer) - len(outer.lstrip()) + (0 if not outer.strip() else len(outer))
 
