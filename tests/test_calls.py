@@ -53,7 +53,7 @@ class Copies(InFolder):
         command = [sys.executable, "pool.py"]
         found = subprocess.run(command, env=surroundings, capture_output=True, check=False, timeout=90)
         said = found.stdout.decode().strip()
-        self.assertRegex(said, "(?s)^7\\n7\\n.*start it by spawn.*\\n7 7$", found.stderr[-400:])
+        self.assertRegex(said, "(?s)^this process was forked.*spawn.*7 7.7 7$", found.stderr[-400:])
 
 
 POOL = f"""
@@ -65,22 +65,17 @@ def events(parser):
 
 if __name__ == "__main__":
     parser = pickle.loads(open("parser.pickle", "rb").read())
-
-    def forked():
-        sys.stdout.flush()
-        child = os.fork()
-        if child == 0:
-            try:
-                print(events(parser), flush=True)
-            except kinglet.UsageError as error:
-                print(error, flush=True)
-            os._exit(0)
-        os.waitpid(child, 0)
-
-    forked()
-    print(events(parser))
-    forked()  # it lacks the threads that the engine has by now
+    child = os.fork()  # it lacks the threads that the engine has by now
+    if child == 0:
+        try:
+            print(events(parser), flush=True)
+        except kinglet.UsageError as error:
+            print(error, flush=True)
+        os._exit(0)
+    os.waitpid(child, 0)
     with multiprocessing.get_context("spawn").Pool(2) as pool:
+        print(*pool.map(events, [parser] * 2))
+    with multiprocessing.get_context("forkserver").Pool(2) as pool:
         print(*pool.map(events, [parser] * 2))
 """.encode()
 

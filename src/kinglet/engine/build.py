@@ -18,6 +18,7 @@ from kinglet.definition.document import Document, Path
 from kinglet.definition.schema import ParserFile, Variant
 from kinglet.engine import time_rules
 from kinglet.engine.alike import alike
+from kinglet.engine.forks import begin
 from kinglet.engine.offsets import zone_offset
 from kinglet.engine.plan import (
     BODY,
@@ -70,6 +71,7 @@ def build(definition: ParserFile, document: Document, above: tuple[str, ...] = (
     Raises:
         ParserFileError: with every problem of the file at once.
     """
+    begin()
     work = _Build(document=document, definition=definition, above=above, model=model)
     for step in PASSES:
         step(work)

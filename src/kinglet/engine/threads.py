@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any, TypeAlias, TypeVar
 
-from kinglet.errors import UsageError
+from kinglet.engine.forks import begin
 from kinglet.raw.cutting import EventBatch
 
 T = TypeVar("T")
@@ -18,29 +18,12 @@ Work = Callable[[EventBatch, "Turn | None", "Turn | None"], T]
 """Parses a batch; it takes what is known from the turn before and has to settle its own."""
 
 
-_state = {"used": False, "orphaned": False}
-
-
-def _forked() -> None:
-    """The threads of the engine are not there in a forked process, which would wait for them for ever."""
-    _state["orphaned"] = _state["orphaned"] or _state["used"]
-
-
-if hasattr(os, "register_at_fork"):
-    os.register_at_fork(after_in_child=_forked)
-
-
 def in_turn(batches: Iterable[EventBatch | None], work: Work[T], workers: int | None, ordered: bool) -> Iterator[T]:
     """The results of batches, in order; a bounded number of them is in memory at a time.
 
     A batch of None says that there is nothing more for now. ordered: whether a batch needs to know of those before.
     """
-    if _state["orphaned"]:
-        raise UsageError(
-            "this process was forked from one that had parsed already, whose threads it lacks; start it by spawn or "
-            "forkserver, or fork before the first parse"
-        )
-    _state["used"] = True
+    begin()
     workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
 
     def done(batch: EventBatch, before: Turn | None, mine: Turn | None) -> T:
