@@ -76,7 +76,7 @@ class Shapes(unittest.TestCase):
 
     def test_members_of_json_keep_their_names(self) -> None:
         lines = [f'sold {{"ticket": "T{i}", "cents": {i * 7}}}' for i in range(20)]
-        self.assertEqual([(20, 'sold {"ticket": "{ticket}", "cents": {cents:int}}')], shapes_of(lines))
+        self.assertEqual([(20, 'sold {{"ticket": "{ticket}", "cents": {cents:int}}}')], shapes_of(lines))
 
     def test_values_of_pairs_vary_and_keys_do_not(self) -> None:
         found = forms(pl.Series([f"user={PEOPLE[i % 2]} port={i} ok=yes" for i in range(10)]), [], pairs=True)

@@ -77,7 +77,6 @@ def main() -> None:
     from kinglet.errors import KingletError, ParserFileError, printable
 
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # none is wanted, and looking for them takes time
-    _end_gently()
     gc.disable()  # until a command does work that outlives it: imports only make what stays
     try:
         status = commands.main(prog_name="kinglet", standalone_mode=False)
@@ -118,6 +117,7 @@ def _end_gently() -> None:
 def command_line() -> NoReturn:
     """`main` as a process of its own: leaves without waiting for the engine's threads to be taken down."""
     status = 0
+    _end_gently()
     try:
         main()
     except SystemExit as leaving:

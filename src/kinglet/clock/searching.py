@@ -36,10 +36,10 @@ _HAS_ZONE = (
 _CLOCK = rf"(?:[ \t_,;-]{{1,3}}|[ \t]*[Tt][ \t]*){_T}"
 _FINER = r"[.,][0-9]+|:[0-9]{2,9}"
 _HALF = r"[ \t\xa0\u202f]?[AaPp]\.?[Mm]\.?(?:[^0-9A-Za-z.]|$)"
-_OFFSET = rf"[ \t]?(?:[+-][0-9]{{2}}:?[0-9]{{2}}|[Zz]){_END}|[+-][0-9]{{2}}(?:[^0-9A-Za-z:.]|$)"
-_NAMED = rf"[ \t]?\(?(?:{_ZONES}|(?:{_AREAS})/[A-Za-z_]+(?:/[A-Za-z_]+)?){_END}"
+OFFSET = rf"[ \t]?(?:[+-][0-9]{{2}}:?[0-9]{{2}}|[Zz]){_END}|[+-][0-9]{{2}}(?:[^0-9A-Za-z:.]|$)"
+NAMED = rf"[ \t]?\(?(?:{_ZONES}|(?:{_AREAS})/[A-Za-z_]+(?:/[A-Za-z_]+)?){_END}"
 _YEAR = r"[ \t]+(?:19[89]|20[0-4])[0-9](?:[^0-9A-Za-z.,:/%-]|$)"
-_ANY = f"^(?:{_CLOCK}|{_FINER}|{_HALF}|{_OFFSET}|{_NAMED}|{_YEAR})"
+_ANY = f"^(?:{_CLOCK}|{_FINER}|{_HALF}|{OFFSET}|{NAMED}|{_YEAR})"
 
 
 class Search(NamedTuple):
@@ -99,7 +99,7 @@ class Search(NamedTuple):
             .then(part([_CLOCK]))
             .when(zone if not self.has_zone else pl.lit(True))
             .then(part(of_clock))
-            .otherwise(part([*of_clock, _OFFSET, _NAMED]))
+            .otherwise(part([*of_clock, OFFSET, NAMED]))
         )
         return frame.select(pl.concat_str("stamp", more.fill_null("").str.strip_chars_end(" \t)]"))).to_series()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import itertools
 import json
 import re
 from collections import Counter
@@ -11,6 +12,7 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
+from kinglet.clock.finding import stamps
 from kinglet.looking.report import Container
 from kinglet.looking.sample import Sample
 from kinglet.raw.cutting import CutRule, cut
@@ -77,7 +79,7 @@ def _parsed(sample: Sample, rule: CutRule) -> tuple[int, float, list[Any], int]:
         for text in raw.filter(~bad).head(MOST_RECORDS - len(records)):
             try:
                 records.append(json.loads(text))
-            except ValueError:
+            except (ValueError, RecursionError):
                 good -= len(text.encode())
     return count, max(good, 0) / max(total, 1), records or [None], one_line
 
@@ -192,7 +194,10 @@ def _rows(head: bytes, delimiter: str, quote: str) -> list[list[str]]:
     for batch in cut(open_sources(head)[0], rule):
         for text in batch.frame["raw"].head(MOST_RECORDS - len(found)):
             lines = text.replace("\r", "\n").splitlines(keepends=True)
-            found.append(next(csv.reader(lines, delimiter=delimiter, quotechar=quote), []))
+            try:
+                found.append(next(csv.reader(lines, delimiter=delimiter, quotechar=quote), []))
+            except csv.Error:  # a field too large for a look
+                found.append([])
             if len(found) == 200 and Counter(map(len, found)).most_common(1)[0][1] < 150:
                 return found
     return found
@@ -278,6 +283,35 @@ def mixture(sample: Sample) -> list[tuple[str, float]]:
     return [(name, share) for name, share in shares if _FEW <= share <= _MOST]
 
 
+def _nul(sample: Sample) -> Records | None:
+    """Records with a zero byte between them: that of binary text would stand anywhere."""
+    parts = [part for part in sample.text.split(b"\0") if part.strip()]
+    if len(parts) < 3 or sample.text.count(b"\0") < 3:
+        return None
+    heads = Counter(re.sub(rb"[0-9]+", b"9", re.sub(rb"[A-Za-z]+", b"a", part[:12])) for part in parts)
+    share = sum(count for _, count in heads.most_common(3)) / len(parts)
+    text = f"{len(parts):,} records with a zero byte between them"
+    return Records(Container("zero bytes", share, "records", text), {"nul": True}) if share >= _ENOUGH else None
+
+
+def _fixed_length(sample: Sample) -> Records | None:
+    """Records of one length without anything between them: a stamp stands in each at the same place."""
+    if b"\n" in sample.text.rstrip(b"\n") or len(sample.text) < 200:
+        return None
+    text = sample.text[:20_000].decode("utf-8", "replace")
+    found = stamps(text)
+    starts = [stamp.start for stamp in found if stamp.form.name == found[0].form.name]
+    steps = Counter(later - earlier for earlier, later in itertools.pairwise(starts))
+    if len(starts) < 4 or len(steps) != 1 or starts[0] >= min(steps):
+        return None
+    length = min(steps)
+    whole, left = divmod(len(sample.text.rstrip(b"\n")), length)
+    if left or not text.isascii():
+        return None
+    said = f"{whole:,} records of {length} bytes, with a stamp at the same place"
+    return Records(Container("records of one length", 1.0, "records", said), {"length": length})
+
+
 PAIR = r'([A-Za-z_][\w.-]*)(=|:)("(?:[^"\\]|\\.)*"|\'[^\']*\'|[^\s,;|"\']*)'
 
 
@@ -338,5 +372,14 @@ def _blocks(sample: Sample) -> Records | None:
     )
 
 
-FORMS: tuple[Callable[[Sample], Records | None], ...] = (_json, _xml, _line_forms, _pairs, _csv, _blocks)
+FORMS: tuple[Callable[[Sample], Records | None], ...] = (
+    _nul,
+    _json,
+    _xml,
+    _line_forms,
+    _pairs,
+    _csv,
+    _blocks,
+    _fixed_length,
+)
 """The forms in the order in which they are tried."""

@@ -14,6 +14,9 @@ from kinglet.looking.containers import LABEL, MOST_RECORDS, Records
 from kinglet.looking.report import Pair, Shape
 from kinglet.looking.slots import Slot, same_names, slots_of
 from kinglet.looking.times import Times
+from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.slots import PatternError, parse
+from kinglet.patterns.slots import slots as in_pattern
 
 MOST_SHAPES = 200
 """Shapes that are told of by themselves; the rest is counted."""
@@ -57,11 +60,29 @@ def _text_shapes(frame: pl.DataFrame, stamps: Times, *, pairs_: bool) -> Found:
         columns = (
             [described(slot.name, slot.values, slot.type) for slot in slots if not slot.fixed] if i < DETAILED else []
         )
-        text = forms_of.shown(form.text, [slot.shown for slot in slots])
+        text = _reading(form, slots, lines, stamp)
         example = str(frame["raw"][first])[:_LONGEST]
         count = len(form.rows)
         shapes.append(Shape(text, count, count / frame.height, example, int(frame["number"][first]), columns))
     return Found(shapes, len(found), _pairs_over(read))
+
+
+_PROBED = 2000
+
+
+def _reading(form: forms_of.Form, slots: list[Slot], lines: pl.Series, stamp: str) -> str:
+    """The shape as a pattern that reads the lines it was counted from: with the types of its slots, or wider ones."""
+    some = lines.gather(form.rows.head(_PROBED))
+    named = forms_of.shown(form.text, [slot.shown for slot in slots])
+    for text in (named, re.sub(r"\{(\w+)(?::(?!time\b)\w+)?\}", r"{\1:text}", named)):
+        try:
+            tokens = parse(text)
+            regex = to_regexes(tokens, {slot.name: f"(?i:{stamp})" for slot in in_pattern(tokens)})[-1]
+            if some.str.strip_chars_end(" \t").str.contains(regex).all():
+                return text
+        except (PatternError, pl.exceptions.PolarsError, KeyError):
+            continue
+    return named
 
 
 def _most(found: list[T]) -> list[T]:

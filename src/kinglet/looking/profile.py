@@ -79,7 +79,8 @@ def _rule(events: dict[str, Any]) -> CutRule:
 
 def _cut(sample: Sample, events: dict[str, Any]) -> tuple[pl.DataFrame, list[EventBatch]]:
     """The events of the sample: line in it, number of that line in the log, offset and text."""
-    batches = list(cut(open_sources(sample.text)[0], _rule(events)))
+    text = sample.text.rstrip(b"\n") if {"nul", "length"} & events.keys() and sample.unended else sample.text
+    batches = list(cut(open_sources(text)[0], _rule(events)))
     if not batches:
         return pl.DataFrame(
             {"line": [], "offset": [], "raw": [], "number": []},

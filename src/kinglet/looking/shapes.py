@@ -157,14 +157,21 @@ def regex_of(form: str, stamp: str) -> str:
 
 
 def shown(form: str, names: list[str]) -> str:
-    """A form as it is shown: slots by their names in braces."""
+    """A form as a pattern: slots by their names in braces, fixed text as it stands."""
     left = iter(names)
 
     def name(match: re.Match[str]) -> str:
         text = next(left, _KINDS[match[1]])
         if text.startswith("\ue002"):
-            return text[1:].replace("\ue003", "")
+            return escaped(text[1:].replace("\ue003", ""))
         inside, _, ending = text.partition("\ue004")
-        return "{" + inside + "}" + ending
+        return "{" + inside + "}" + escaped(ending)
 
-    return _ANY_SLOT.sub(name, form)
+    pieces = re.split("(\ue000[a-z]\ue001)", form)
+    whole = "".join(_ANY_SLOT.sub(name, piece) if i % 2 else escaped(piece) for i, piece in enumerate(pieces))
+    return whole.replace('{"[["}[', '[{"[["}')
+
+
+def escaped(text: str) -> str:
+    """Fixed text as a pattern has it."""
+    return re.sub(r"([{}])", r"\1\1", text).replace("[[", '{"[["}').replace("]]", '{"]]"}')

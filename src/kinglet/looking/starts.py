@@ -16,6 +16,9 @@ from kinglet.looking.words import counted, percent
 
 _FEW = 0.005
 _PROBE = 4000
+_MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with
+_LONGEST_WORD = 60
+_HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
 _WORD = re.compile(r"[A-Za-z][A-Za-z0-9_.-]*[:=]?")
 
 
@@ -49,11 +52,12 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             _by_separator(lines, filled),
             _by_blank_line(lines, filled),
             _by_indent(lines, filled),
+            _by_last_line(lines, filled),
         )
         if way is not None
     ]
     judged = [_judged(way, lines, filled, sample.numbers, stamped) for way in ways]
-    order = {"line": 0, "separator": 1, "start": 2, "indent": 3, "blank-line": 4}
+    order = {"line": 0, "separator": 1, "start": 2, "indent": 3, "blank-line": 4, "end": 5}
     judged = [_same(item, judged) for item in judged]
     if stamped is None:
         judged = _blocks_over_lines(judged, total)
@@ -113,8 +117,18 @@ def _stamp_heads(lines: pl.Series) -> str | None:
             forms[f"^{prefix}{shape}"] += 1
     if not forms:
         return None
-    first, count = forms.most_common(1)[0]
-    return first if count >= max(2, 0.02 * len(probe)) else None
+    usual = [form for form, count in forms.most_common(_MOST_HEADS) if count >= max(2, 0.02 * len(probe))]
+    if not usual:
+        return None
+    if _is_labelled(usual[0]):
+        return usual[0]
+    usual = [form for form in usual if not _is_labelled(form)]  # `End-Date: …` goes on with an event
+    return usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
+
+
+def _is_labelled(form: str) -> bool:
+    """Whether a label stands before the stamp."""
+    return re.match(r"\^[^\[]*[A-Za-z][^\[]*[:=]", form.replace(r"\s", "")) is not None
 
 
 def _prefix_regex(text: str) -> str | None:
@@ -147,6 +161,9 @@ def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: str | None) -> _Way 
 
 def _short(regex: str) -> str:
     """A start regex as a person would write it."""
+    several = re.fullmatch(r"\^\(\?:(.*)\)", regex)
+    if several is not None and _HEADS_BETWEEN in several[1]:
+        return "^(?:" + "|".join(_short(one) for one in several[1].split(_HEADS_BETWEEN)) + ")"
     text = regex.replace("[0-9]{1,2}", r"\d+").replace("[0-9]+", r"\d+").replace("[0-9]", r"\d")
     for long, short in (
         (r"(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)", r"\w{3}"),
@@ -163,7 +180,7 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     rows = filled.arg_true()
     first = lines[int(rows[0])]
     word = _WORD.match(first) or re.match(r"[^\sA-Za-z0-9]{2,}", first)
-    if word is None:
+    if word is None or len(word[0]) > _LONGEST_WORD:
         return None
     regex = "^" + _escaped(word[0])
     begins = lines.str.contains(regex)
@@ -206,6 +223,20 @@ def _by_indent(lines: pl.Series, filled: pl.Series) -> _Way | None:
     return _Way({"indent": True}, begins, None, "lines that are not indented")
 
 
+def _by_last_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
+    """Lines that are the same wherever they stand, of which the log ends with one."""
+    rows = filled.arg_true()
+    last = lines[int(rows[-1])].strip()
+    if not last or len(last) > _LONGEST_WORD:
+        return None
+    ends = lines.str.strip_chars() == last
+    count = int(ends.sum())
+    if count < 3 or count > 0.6 * int(filled.sum()):
+        return None
+    begins = filled & ends.shift(1, fill_value=True)
+    return _Way({"end": rf"^\s*{_escaped(last)}\s*$"}, begins, None, f"stretches that end with `{last}`")
+
+
 def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, stamped: str | None) -> Boundary:
     """How many lines a way explains: first lines that look like first lines, and others that do not."""
     total = int(filled.sum())
@@ -216,6 +247,9 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
             if stamped is None or not _mostly(lines, way.begins, stamped)
             else lines.str.contains(stamped)
         )
+    elif stamped is not None and "start" in way.events and not _is_labelled(stamped):
+        # no line that begins like a stamp is a continuation
+        head = head | lines.str.contains(stamped)
     good = filled & ((way.begins & head) | (~way.begins & ~head))
     event = way.begins.cum_sum()
     before = filled & (event == 0)

@@ -40,7 +40,11 @@ class Structured(NamedTuple):
 
 
 def structured(
-    raw: pl.Series, stamp_format: str | None, events: dict[str, Any], columns: Sequence[str]
+    raw: pl.Series,
+    stamp_format: str | None,
+    events: dict[str, Any],
+    columns: Sequence[str],
+    found: pl.Series | None = None,
 ) -> Structured | None:
     """The structure of a log's events; stamp_format: of the event's time; columns: those of a CSV file."""
     some = raw.head(_PROBE)
@@ -60,7 +64,7 @@ def structured(
         each = [structure.values(text) for text in some]
         values = [item for item in each if item and _is_one(structure, item)]
         if len(values) >= _ENOUGH * len(some):
-            return _of(structure, some, values, stamp_format)
+            return _of(structure, some, values, stamp_format, found)
     return None
 
 
@@ -94,7 +98,13 @@ def _is_one(structure: Structure, values: list[Value]) -> bool:
     return sum(bool(value.kind) for value in values) >= (1 if alone else max(3, 0.75 * len(values)))
 
 
-def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_format: str | None) -> Structured:
+def _of(
+    structure: Structure,
+    some: pl.Series,
+    values: list[list[Value]],
+    stamp_format: str | None,
+    found: pl.Series | None,
+) -> Structured:
     counts: dict[str, int] = {}
     for item in values:
         for value in item:
@@ -113,7 +123,11 @@ def _of(structure: Structure, some: pl.Series, values: list[list[Value]], stamp_
         name = f"log_{key}" if key in RESERVED else key  # names of columns are none of them
         texts = columns[key].drop_nulls()
         kind = type_of(texts)
-        if reading is not None and stamp is None and len(texts) and is_read(texts[0], reading):
+        is_it = reading is not None and stamp is None and len(texts) > 0 and is_read(texts[0], reading)
+        if is_it and found is not None:  # of several keys that hold such a stamp the one that was found
+            here = (columns[key] == found.head(len(columns[key]))).fill_null(False)
+            is_it = bool(here.mean() or 0) and float(here.mean() or 0) > 0.5  # type: ignore[arg-type]
+        if is_it:
             stamp, kind = name, "time"
         elif kind == "time" and not all(is_read(text, _ISO) for text in texts.head(3)):
             kind = "word" if not texts.str.contains(r"\s").any() else "text"

@@ -11,6 +11,7 @@ from typing import Any
 import polars as pl
 
 from kinglet.clock.formats import parse_format
+from kinglet.looking.shapes import escaped
 from kinglet.looking.structured import Structured, structured
 from kinglet.looking.times import Place, Times
 from kinglet.patterns.compiling import to_regexes
@@ -29,7 +30,16 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
     if events != {"line": True}:
         name, value = next(iter(events.items()))
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
-    found = structured(raw, _format(stamps), events, columns)
+    stamp = stamps.texts[0] if _format(stamps) is not None else None
+    found = structured(raw, _format(stamps), events, columns, stamp)
+    head = _head(raw) if found is None else None
+    if head is not None:
+        formats = {"rfc3164": "rfc3164", "rfc5424": "iso8601", "any": "[rfc3164, iso8601]"}[head]
+        out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {formats}}}"]
+        return "\n".join([*out, "variants: [{name: any, pattern: '{message:rest}'}]"]) + "\n"
+    if found is None and _is_access(raw):
+        out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(_ACCESS)}"]
+        return "\n".join(out) + "\n"
     if found is not None:
         return "\n".join([*out, *_of_structure(found, _format(stamps))]) + "\n"
     time = _time(stamps, raw)
@@ -39,6 +49,31 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
     pattern = time[1] if time is not None else "{body:rest}"
     out.append(f"variants: [{{name: any, pattern: {flow(pattern)}}}]")
     return "\n".join(out) + "\n"
+
+
+_ENOUGH = 0.95
+_ACCESS = (
+    '{client} {ident} {user} [{stamp:time}] "{request:text}" {status:int} {size}'
+    '[[ "{referrer:text}" "{agent:text}"]][[ {others:rest}]]'
+)
+
+
+def _is_access(raw: pl.Series) -> bool:
+    """Whether nearly all events are lines of a web server's log of accesses."""
+    regex = to_regexes(parse(_ACCESS), {"stamp": parse_format("ncsa").shape})[-1]
+    return float(raw.head(4 * _PROBE).str.contains(regex).mean() or 0) >= _ENOUGH  # type: ignore[arg-type]
+
+
+def _head(raw: pl.Series) -> str | None:
+    """The head of syslog that nearly all events have."""
+    from kinglet.engine.syslog import HEADS
+
+    some = raw.head(4 * _PROBE)
+    for name, head in HEADS.items():
+        known = pl.any_horizontal([pl.col("").str.contains(regex) for regex in head.regexes])
+        if float(some.to_frame("").select(known).to_series().mean() or 0) >= _ENOUGH:  # type: ignore[arg-type]
+            return name
+    return None
 
 
 def _of_structure(found: Structured, text: str | None) -> Iterator[str]:
@@ -75,22 +110,26 @@ def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
     if text is None:
         return None
     shape = parse_format(text).shape
-    some = raw.head(_PROBE)
-    wanted = 0.5 * stamps.places[0].share
-    for pattern in _patterns(stamps.where[0]):
+    some, found = raw.head(_PROBE), stamps.texts[0].head(_PROBE)
+    wanted = 0.9 * float(found.is_not_null().mean() or 0)  # type: ignore[arg-type]
+    for pattern in _patterns(stamps.where[0], some):
         try:
             regex = to_regexes(parse(pattern), {"stamp": shape})[-1]
-            if float(some.str.contains(regex).mean() or 0) >= wanted:  # type: ignore[arg-type]
+            taken = some.str.extract_groups(regex).struct.field("stamp")
+            if float((taken == found).fill_null(False).mean() or 0) >= wanted:  # type: ignore[arg-type]
                 return text, pattern
         except (PatternError, pl.exceptions.PolarsError):
             continue
     return None
 
 
-def _patterns(place: Place) -> Iterator[str]:
+def _patterns(place: Place, raw: pl.Series) -> Iterator[str]:
     """Patterns that may find a stamp at this place, the plainest first."""
-    before = re.sub(r"([{}])", r"\1\1", place.before).replace("[[", '{"[["}')
-    for behind in (" {body:rest}", "{body:rest}"):
+    before = escaped(place.before)
+    follows = raw.str.extract(f"{place.regex}([^0-9A-Za-z\\s]{{1,3}} ?)", 2).drop_nulls()
+    usual = follows.alias("text").value_counts(sort=True)["text"].head(2).to_list()
+    closing = [f"{escaped(text.rstrip())}{' ' * text.endswith(' ')}{{body:rest}}" for text in usual]
+    for behind in (" {body:rest}", *closing, "{body:rest}"):
         if place.order <= 0:
             yield f"{before}{{stamp:time}}{behind}"
         yield f"{{head:text}}{before}{{stamp:time}}{behind}"

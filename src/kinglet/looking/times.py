@@ -14,6 +14,7 @@ from kinglet.clock.ambiguity import decide
 from kinglet.clock.finding import Findable, format_of, stamps
 from kinglet.clock.formats import parse_format
 from kinglet.clock.reading import INSTANT, TimeReading, instants
+from kinglet.clock.searching import NAMED, OFFSET
 from kinglet.looking.report import StampPlace
 from kinglet.looking.words import percent
 
@@ -25,6 +26,13 @@ _LABEL = re.compile(
 )
 _RARE = 0.002
 _COMMON = 0.5  # the least share of events that have the place of their time
+_FEW = 2  # of more events than that one that all have the same stamp has no time there
+_NAMES = {
+    **dict.fromkeys(("time", "timestamp", "ts", "eventtime", "event_time", "datetime", "when", "logged", "logtime"), 2),
+    **dict.fromkeys(("date", "at", "created", "occurred", "start", "begin", "t"), 1),
+    **dict.fromkeys(("expires", "until", "updated", "modified", "end", "ended", "valid", "due", "born", "since"), -1),
+}
+"""What the name of a key says of the stamp behind it: 2 that it is likely the event's time, -1 that it is not."""
 _NEAR = 40  # characters within which a text that all events begin with is taken for the place
 
 
@@ -86,13 +94,14 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
         text = texts.str.extract(place.regex)
         if text.null_count() == len(text):
             continue
-        described, values = _described(place, text, numbers, reference, companion)
+        described, values = _described(place, text, numbers, reference, companion, texts)
         if companion is None and place.form.date and not place.form.swapped and values.null_count() < len(values):
             companion = values
         found.append((described, place, text, values))
-    found.sort(key=lambda item: _likely(item[0], item[1]), reverse=True)
+    found.sort(key=lambda item: _likely(item[0], item[1], item[2]), reverse=True)
     places = [item[0] for item in found]
-    if places and places[0].format and found[0][1].form.clock and places[0].share >= _COMMON:
+    constant = bool(places) and found[0][2].n_unique() == 1 and len(found[0][2]) > _FEW
+    if places and places[0].format and found[0][1].form.clock and places[0].share >= _COMMON and not constant:
         undated = "" if found[0][1].form.date else "; it has no date, which has to come from the log or an event before"
         places[0] = replace(places[0], is_time=True, reason=_reason(places) + undated)
         for i in range(1, len(places)):
@@ -125,7 +134,12 @@ def _places(texts: pl.Series) -> tuple[Counter[Place], int]:
 
 
 def _described(
-    place: Place, text: pl.Series, numbers: pl.Series, reference: datetime, companion: pl.Series | None
+    place: Place,
+    text: pl.Series,
+    numbers: pl.Series,
+    reference: datetime,
+    companion: pl.Series | None,
+    whole: pl.Series,
 ) -> tuple[StampPlace, pl.Series]:
     form = place.form
     some = text.drop_nulls()
@@ -136,14 +150,15 @@ def _described(
     known = values.drop_nulls()
     rising = None
     if len(known) > 1:
-        rising = float((known.diff().drop_nulls().dt.total_microseconds() >= 0).mean() or 0)  # type: ignore[arg-type]
+        steps = known.diff().drop_nulls().dt.total_microseconds()
+        rising = float((steps >= 0).mean() or 0) if (steps != 0).any() else None  # type: ignore[arg-type]
     described = StampPlace(
         place.text,
         form.name,
         spec,
         example,
         len(some) / len(text),
-        _zone(form, some),
+        _zone(form, some, place, whole),
         known.min() if len(known) else None,  # type: ignore[arg-type]
         known.max() if len(known) else None,  # type: ignore[arg-type]
         rising,
@@ -163,7 +178,19 @@ def _instants(text: pl.Series, spec: str, reference: datetime) -> pl.Series:
         return none
 
 
-def _zone(form: Findable, text: pl.Series) -> str:
+def _zone(form: Findable, text: pl.Series, place: Place, whole: pl.Series) -> str:
+    """What the stamps say of their zone; whole: the events, in which one may stand behind the stamp."""
+    said = _zone_within(form, text)
+    if said != "none in the text" or not form.clock:
+        return said
+    behind = whole.str.extract(place.regex + "((?s:.{0,40}))", 2).str.extract(f"^ ?({NAMED}|{OFFSET})", 1).drop_nulls()
+    if not len(behind):
+        return said
+    text_, count = behind.str.strip_chars().value_counts(sort=True, name="n").row(0)
+    return f"behind it stands {text_!r} ({count:,}), which the format has to read too"
+
+
+def _zone_within(form: Findable, text: pl.Series) -> str:
     if form.name.startswith("epoch"):
         return "UTC, as epoch counts are"
     offsets = (
@@ -196,11 +223,19 @@ def _day_or_month(
     return found.first == "month", f"{found.first} first{likely}{found.reason}"
 
 
-def _likely(place: StampPlace, where: Place) -> tuple[float, ...]:
+def _named(before: str) -> int:
+    """What the key before a stamp says of it."""
+    words = re.findall(r"[A-Za-z_]+", before)
+    return _NAMES.get(words[-1].lower().strip("_"), 0) if words else 0
+
+
+def _likely(place: StampPlace, where: Place, text: pl.Series) -> tuple[float, ...]:
     return (
+        -float(text.n_unique() == 1 and len(text) > _FEW),
         round(place.share, 1) if where.form.date and place.format else 0,
         round(place.share, 1) if where.form.clock and place.format else 0,
         float(where.form.clock and where.form.date),
+        float(_named(where.before)),
         -float(where.order > 1),
         float(where.order == 0),
         round(place.rising or 0, 1),
