@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
 .DEFAULT_GOAL := help
-.PHONY: help demo test lint format bench screenshots schema clean
+.PHONY: help demo test coverage lint format bench screenshots schema clean
 
 help:  ## show this
 	@awk -F ':.*## ' '/^[a-z]+:.*## / {printf "  make %-12s %s\n", $$1, $$2}' $(MAKEFILE_LIST)
@@ -22,6 +22,9 @@ demo: $(READY)  ## set up everything and do the whole job on the demo logs
 
 test: $(READY)  ## run all tests
 	$(BIN)/unittest-parallel -q -s tests -t . --level class
+
+coverage: $(READY)  ## run all tests and say which lines none of them runs
+	$(BIN)/unittest-parallel -q -s tests -t . --level class --coverage --coverage-source kinglet --coverage-fail-under 95
 
 lint: $(READY)  ## check style and types
 	$(BIN)/ruff check .

@@ -16,7 +16,7 @@ from pathlib import Path
 from unittest import mock
 
 import zstandard
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
@@ -179,8 +179,11 @@ class Records(unittest.TestCase):
 
     @given(
         st.sampled_from(["line", "2 bytes", "4 bytes", "2 bytes little-endian", "4 bytes little-endian"]),
-        st.lists(st.text("ab\n é", min_size=1, max_size=30), min_size=1, max_size=6), st.integers(1, 50),
+        st.lists(st.text("ab\n é", min_size=1, max_size=300), min_size=1, max_size=6), st.integers(1, 50),
     )  # fmt: skip
+    @example("2 bytes", ["aaaaaa", "a"], 1)
+    @example("2 bytes little-endian", ["é" * 120, "b" * 200], 7)
+    @example("4 bytes", ["b" * 254, "b" * 0xFE], 7)
     @settings(max_examples=150, deadline=None)
     def test_lengths_before_records(self, form: str, texts: list[str], chunk: int) -> None:
         def head(size: int) -> bytes:

@@ -126,7 +126,7 @@ def _parts(source: Source, budget: int) -> tuple[list[_Part], int, bool]:
         with source.path.open("rb") as stream:
             head = stream.read(HEAD_BYTES)
         probe = Source(source.name, source.reference, data=head)
-        list(probe.chunks(recode=False))
+        list(probe.chunks(told=bytes))
         if probe.packing is None:
             return _seek(source, length, budget), length, False
     return _read(source, budget)

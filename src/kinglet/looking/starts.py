@@ -156,7 +156,11 @@ def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: str | None) -> _Way 
     if stamped is None:
         return None
     head = lines.str.contains(stamped)
-    return _Way({"start": _short(stamped)}, head, head, "lines that begin with a stamp")
+    start = _short(stamped)
+    begins = lines.str.contains(start)
+    if (head & ~begins).any():  # the short form would miss an event: the long one is printed
+        start, begins = stamped, head
+    return _Way({"start": start}, begins, head, "lines that begin with a stamp")
 
 
 def _short(regex: str) -> str:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import polars as pl
 
@@ -97,8 +97,30 @@ def _framed(rule: CutRule) -> Boundary:
         return FixedLength(int(rule.value or 1))
     if rule.value is None:
         return Counted(rule.max_bytes)
-    width = 0 if rule.value == "line" else int(str(rule.value)[0])
-    return Prefixed(width, "little" if str(rule.value).endswith("little-endian") else "big", rule.max_bytes)
+    return Prefixed(*_number(rule), rule.max_bytes)
+
+
+def _number(rule: CutRule) -> tuple[int, Literal["big", "little"]]:
+    """How many bytes a length before a record has, and in which order; none where it is a line or digits."""
+    form = str(rule.value)
+    width = int(form[0]) if rule.kind == "counted" and form[0] in "24" else 0
+    return width, "little" if form.endswith("little-endian") else "big"
+
+
+def _told(rule: CutRule) -> Callable[[bytes], bytes] | None:
+    """For rules that count bytes: what of the first ones is text, by which the encoding can be told."""
+    if rule.kind not in _BY_BYTES:
+        return None
+    width, order = _number(rule)
+    if not width:
+        return bytes
+
+    def texts(head: bytes) -> bytes:
+        from kinglet.raw.boundaries.framed import record_texts
+
+        return record_texts(head, width, order)
+
+    return texts
 
 
 BOUNDARIES: dict[str, Callable[[CutRule], Boundary]] = {
@@ -158,7 +180,7 @@ def cut_live(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
         yield from _uncut(source, source.events)
         return
     cutter = Cutter(source, rule)
-    chunks = source.chunks(rule.encoding, idle=rule.idle, recode=rule.kind not in _BY_BYTES)
+    chunks = source.chunks(rule.encoding, idle=rule.idle, told=_told(rule))
     chunk = next(chunks, None)
     while chunk is not None:
         if isinstance(chunk, Pause):

@@ -10,7 +10,7 @@ import os
 import select
 import stat
 import sys
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -62,12 +62,16 @@ class Source:
     """Why it could not be read, or not to its end, where it may fail."""
 
     def chunks(
-        self, encoding: str | None = None, *, idle: float = IDLE_SECONDS, recode: bool = True
+        self,
+        encoding: str | None = None,
+        *,
+        idle: float = IDLE_SECONDS,
+        told: Callable[[bytes], bytes] | None = None,
     ) -> Iterator[Chunk]:
         """The text of the log as UTF-8, in order, with pauses where it is still being written.
 
         encoding: what the parser says, which the call overrides; otherwise it is told by content.
-        recode: False gives the bytes as they are, once unpacked.
+        told: gives the bytes as they are, once unpacked, and says which of the first ones tell the encoding.
 
         Raises:
             InputError: the log cannot be opened, read or unpacked, or is not text.
@@ -76,13 +80,14 @@ class Source:
         head, bytes_ = _with_head(bytes_, HEAD_BYTES)
         self.identify(head)
         name = self.given_encoding or encoding
-        self.encoding = encodings.named(name, head) if name else encodings.from_start(head)
-        if self.encoding is None and recode:
-            encodings.refuse_binary(head, self.name)
-        if not recode:
-            self.encoding = self.encoding or _told_by(head)
+        text = told(head) if told else head
+        self.encoding = encodings.named(name, text) if name else encodings.from_start(text)
+        if told:
+            self.encoding = (self.encoding or _told_by(text))._replace(bom=0)
             yield from bytes_
             return
+        if self.encoding is None:
+            encodings.refuse_binary(head, self.name)
         decoded = Decoded(bytes_, self.encoding)
         for chunk in decoded:
             self.encoding = decoded.encoding

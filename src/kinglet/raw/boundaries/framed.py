@@ -198,4 +198,16 @@ class Prefixed:
         )
 
 
+def record_texts(head: bytes, width: int, order: Literal["big", "little"]) -> bytes:
+    """What of the first bytes of a log is records, without the numbers before them, which are no text."""
+    texts: list[bytes] = []
+    position = 0
+    while position + width < len(head):
+        start = position + width
+        position = start + int.from_bytes(head[position:start], order)
+        if position <= len(head) or not texts:  # one that is cut might end within a character
+            texts.append(head[start:position])
+    return b"".join(texts)
+
+
 _LENGTH_LINE = re.compile(rb"([0-9]{1,10})\r?\n")
