@@ -52,6 +52,17 @@ class Printed(InFolder):
             regex = to_regexes(tokens, {slot.name: stamp for slot in slots(tokens) if slot.type == "time"})[-1]
             self.assertRegex(shape.example, re.compile(regex))
 
+    def test_few_names_at_a_place_of_names_are_a_slot(self) -> None:
+        for people in (["okoro", "tait"], ["okoro", "tait", "brandt"]):
+            rests = [f"session opened for user {one} on deck" for one in people]
+            rests += [f"valve shut role={one} ok" for one in people]
+            shapes = kinglet.look("\n".join(lines("%Y-%m-%dT%H:%M:%SZ ", rests)) + "\n")[0].shapes
+            self.assertEqual(
+                ["{stamp:time} session opened for user {user} on deck {deck:int}",
+                 "{stamp:time} valve shut role={role} ok {ok:int}"],
+                sorted(shape.text for shape in shapes),
+            )  # fmt: skip
+
     def test_two_forms_in_one_log_are_all_events(self) -> None:
         for one, other in (("%b %e %H:%M:%S quay gate[4]: ", "<34>1 %Y-%m-%dT%H:%M:%SZ quay gate 4 ID1 - "),
                            ("%Y-%m-%dT%H:%M:%SZ ", "[%d/%b/%Y:%H:%M:%S +0000] ")):  # fmt: skip

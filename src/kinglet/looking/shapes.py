@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
+from functools import lru_cache
 from typing import NamedTuple
 
 import polars as pl
@@ -29,10 +30,12 @@ _KINDS = {"t": "stamp:time", "q": "text", "v": "value", "n": "value", "w": "word
 _LIKE_A_VALUE = re.compile(r"[A-Za-z][._@\\/][A-Za-z]")
 _MANY_VALUES, _MANY_WORDS = 2, 8  # more than so many at one place vary
 _TOKEN = re.compile(r"[ (\n]|[^ (\n]+")
-_BEFORE_VALUES = {  # words behind which a value stands
-    "user", "account", "by", "from", "to", "for", "host", "group", "name", "id", "file", "device", "interface", "role",
-    "domain", "service", "process", "session", "package", "client", "server", "on", "at", "in", "state", "method",
+_BEFORE_NAMES = {  # words behind which a name stands: what is there twice and not the same varies
+    "user", "account", "host", "group", "name", "id", "file", "device", "interface", "role", "domain", "service",
+    "process", "session", "package", "client", "server", "state", "method",
 }  # fmt: skip
+_BEFORE_VALUES = {"by", "from", "to", "for", "on", "at", "in"}
+_KEY = re.compile(r"[\[({,;]*[A-Za-z_][\w.-]*=")
 
 
 class Form(NamedTuple):
@@ -103,8 +106,9 @@ def _one_round(forms: list[tuple[str, ...]], weight: list[int]) -> list[tuple[st
     distinct = dict.fromkeys(forms)
     for tokens in distinct:
         for i, token in enumerate(tokens):
-            if _bare(token):
-                places[i, (*tokens[:i], "\0", *tokens[i + 1 :])][token] += 1
+            name, word = _varying(token)
+            if word:
+                places[i, (*tokens[:i], f"{name}\0", *tokens[i + 1 :])][word] += 1
     varying: dict[tuple[int, tuple[str, ...]], bool] = {}
     for key, words in places.items():
         if len(words) > 1:
@@ -113,7 +117,10 @@ def _one_round(forms: list[tuple[str, ...]], weight: list[int]) -> list[tuple[st
             if all("\ue000" in word for word in words):
                 limit = 1
             place, tokens = key
-            if place > 1 and tokens[place - 2].lower() in _BEFORE_VALUES:
+            before = tokens[place - 2].lower() if place > 1 else ""
+            if before in _BEFORE_NAMES or tokens[place] != "\0":
+                limit = 1
+            elif before in _BEFORE_VALUES:
                 limit = 2 if values < len(words) * 0.6 else 1
             varying[key] = len(words) > limit
     result: list[tuple[str, ...]] = []
@@ -122,18 +129,21 @@ def _one_round(forms: list[tuple[str, ...]], weight: list[int]) -> list[tuple[st
         if tokens not in cache:
             out = list(tokens)
             for i, token in enumerate(tokens):
-                if _bare(token) and varying.get((i, (*tokens[:i], "\0", *tokens[i + 1 :]))):
-                    out[i] = _with_slot(token)
+                name, word = _varying(token)
+                if word and varying.get((i, (*tokens[:i], f"{name}\0", *tokens[i + 1 :]))):
+                    out[i] = name + _with_slot(word)
             cache[tokens] = tuple(out)
         result.append(cache[tokens])
     return result
 
 
-def _bare(token: str) -> bool:
-    """Whether a token is a word that might vary."""
-    return (
-        bool(re.search("[A-Za-z]", token)) and token != _SLOT.format("w") and not re.match(r"[A-Za-z_][\w.-]*=", token)
-    )
+@lru_cache(1 << 16)
+def _varying(token: str) -> tuple[str, str]:
+    """What of a token is the key of a pair, and the word that might vary; no word where none might."""
+    key = _KEY.match(token)
+    word = token[key.end() :] if key else token
+    might = re.search("[A-Za-z]", word) and word != _SLOT.format("w")
+    return key[0] if key else "", word if might else ""
 
 
 def _with_slot(token: str) -> str:
