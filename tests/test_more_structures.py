@@ -77,7 +77,7 @@ class Alike(unittest.TestCase):
         ["a: 1", "a:", "b: x: y", "\tc: 2", "\t\td:  3 ", "free text", "\tmore text", "[part]", "", "http://x",
          "é: ü", "a:b", " :"]
     ), max_size=6), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=150, deadline=None)
     def test_blocks(self, lines: list[list[str]]) -> None:
         self.agree(Blocks(), ["\n".join(some) for some in lines])
         self.agree(Blocks(), ["\r\n".join(some) for some in lines])
@@ -86,12 +86,12 @@ class Alike(unittest.TestCase):
         ["<a>", "</a>", "<b x='1'>", "</b>", "<c/>", "text", "&lt;", "&#65;", "<![CDATA[x<]]>", "<!--y-->", " ", "]]>",
          '<d y="&quot;">', "</d>"]
     ), max_size=8), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=200, deadline=None)
     def test_xml(self, pieces: list[list[str]]) -> None:
         self.agree(XmlElements(), [f"<r>{''.join(some)}</r>" for some in pieces])
 
     @given(st.lists(st.text("ab c\t\n", max_size=14), min_size=1, max_size=8))
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=120, deadline=None)
     def test_fixed(self, texts: list[str]) -> None:
         self.agree(Fixed({"b": (5, 7), "a": (1, 3), "c": (9, None)}), texts)
         self.agree(Fixed({"b": (2, 4)}), texts)

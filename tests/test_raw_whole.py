@@ -52,7 +52,7 @@ class Packed(InFolder):
     TEXT = b"".join(b"%05d %s moored at quay %d\n" % (i, os.urandom(9).hex().encode(), i % 7) for i in range(9000))
 
     @given(st.sampled_from(list(PACK)), st.sampled_from(["cut", "broken", "garbage", "zeros"]), st.floats(0, 1))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=40, deadline=None)
     def test_what_was_unpacked_is_kept_and_marked(self, name: str, how: str, part: float) -> None:
         packed = self.PACK[name](self.TEXT)
         place = min(int(part * len(packed)), len(packed) - 2)

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 from unittest import mock
 from zoneinfo import ZoneInfo
 
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import kinglet
@@ -84,7 +84,7 @@ class NeverCut(unittest.TestCase):
         ),
         st.data(),
     )
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=120, deadline=None)
     def test_iso(self, moment: datetime, form: tuple[str, list[str]], data: st.DataObject) -> None:
         behind = data.draw(st.sampled_from(form[1]))
         line = f"quay {moment.strftime(form[0] + behind)} moored"
@@ -212,6 +212,7 @@ class Order(InFolder):
         st.lists(st.tuples(st.integers(0, 400), st.integers(2, 45)), max_size=4),
         st.integers(40, 90),
     )  # fmt: skip
+    @example(LISBON, True, 110, [(142, 24)], 40)
     @settings(max_examples=20, deadline=None)
     def test_the_hour_that_occurs_twice(
         self, zone: ZoneInfo, backward: bool, pace: int, late: list[tuple[int, int]], batch: int

@@ -34,7 +34,7 @@ class Hour(NamedTuple):
     start: the first reading of one of its events. passed: whether the log has come to its other pass. far: how far the
     clock has come in this pass. last: the clock of the event before. gap, steps: the widest step forward in the pass,
     and how many there were. behind: how many events in a row stood before `far`. jumped: where the clock had come
-    before a step wider than all others, which may be a stray event's.
+    before a step wider than all others, which may be a stray event's. plain: the latest before, of one meaning.
     """
 
     start: int
@@ -45,6 +45,7 @@ class Hour(NamedTuple):
     steps: int = 0
     behind: int = 0
     jumped: int | None = None
+    plain: int | None = None
 
 
 class Known(NamedTuple):
@@ -102,11 +103,15 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
         if hour is None or abs(one - hour.start) >= DAY // 2:
             hour = Hour(one)
         backward = before is not None and start is not None and before < start - REPEAT
+        ahead = before is not None and before != hour.plain and (before > two if backward else before < one)
+        if ahead and not hour.passed and hour.steps < _STEADY:  # the log was not yet there: what came was stray
+            hour = Hour(one)
         if backward:
             is_over = one - before > REPEAT
         else:
             is_over = before is not None and before - one > REPEAT and before < 2 * two - one + _AROUND
         hour = hour._replace(passed=True) if is_over else _passed(hour, -one if backward else one, two - one)
+        hour = hour._replace(plain=before)
         turned.append(hour.passed is not backward)
     known = known._replace(hour=hour)
     mask = pl.Series(turned, dtype=pl.Boolean)
