@@ -7,7 +7,7 @@ import unittest
 from typing import Any
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import kinglet as package
@@ -331,6 +331,9 @@ FRAGMENTS = [
 
 class AnyLog(unittest.TestCase):
     @given(st.lists(st.sampled_from(FRAGMENTS), min_size=1, max_size=120))
+    @example([b"a=b ", b"a=b ", b"a=b ", b"# "])
+    @example([b"#=1 *=2 more=3 _onward_1=4 raw=5 \n"] * 3)
+    @example([b'{"#a": 1, "*": 2, "more": {"x": 1}, "_onward_": 4, "row": 5, "^a$": 1}\n'] * 3)
     @settings(max_examples=60, deadline=None)
     def test_a_look_at_anything_holds_together(self, parts: list[bytes]) -> None:
         data = b"".join(parts)

@@ -161,6 +161,23 @@ class Repeats(unittest.TestCase):
 
 
 class Spreading(unittest.TestCase):
+    def test_keys_that_an_engine_would_take_for_a_choice_of_columns(self) -> None:
+        keys = ["*", "^a$", "^.*$", "#row", "#more", "#fault", "=x", ""]
+        fields = {f"f{i}": json.dumps(key) for i, key in enumerate(keys[:-1])}
+        named = "".join(f"\n      {name}: {key}" for name, key in fields.items())
+        for form, line in (
+            ("json: true", json.dumps({key: f"v{i}" for i, key in enumerate(keys[:-1])})),
+            ("pairs: {between: ','}", ",".join(f"{key}=v{i}" for i, key in enumerate(keys[:-2]))),
+        ):
+            one = kinglet.load(HEAD + f"variants:\n  - name: a\n    {form}\n    keys:{named}\n")
+            bare = kinglet.load(HEAD + f"variants:\n  - name: a\n    {form}\n")
+            for count in (1, 3):
+                events = one.parse([line] * count).events
+                self.assertEqual({f"v{i}" for i in range(6)}, {events[f"f{i}"][count - 1] for i in range(6)})
+                spread = bare.parse([line] * count).spread()
+                self.assertEqual("v0", spread["more.*"][0])
+                self.assertEqual(count, spread.height)
+
     def test_other_keys_as_columns_with_a_limit(self) -> None:
         result = parsed(
             "variants:\n  - {name: all, json: true, types: {user: word}}\n",

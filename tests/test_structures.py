@@ -41,7 +41,7 @@ def one(text: str, structure: Structure, *wanted: str) -> dict[str, Any] | None:
     here = found([text], structure, *wanted)
     if not here.good[0]:
         return None
-    named = {key: value for key, value in here.columns.row(0, named=True).items() if value is not None}
+    named = {key[1:]: value for key, value in here.columns.row(0, named=True).items() if value is not None}
     return dict(json.loads(here.more[0] or "{}", strict=False) | named)
 
 
@@ -80,7 +80,7 @@ class ReadingJson(unittest.TestCase):
         for i, item in enumerate(objects):
             expected = flat(item)
             got = json.loads(here.more[i] or "{}", strict=False)
-            for key, value in here.columns.row(i, named=True).items():
+            for key, value in ((name[1:], value) for name, value in here.columns.row(i, named=True).items()):
                 if value is not None:
                     got[key] = value if isinstance(expected[key], str) else json.loads(value, strict=False)
             self.assertEqual(expected, got, texts[i])
@@ -144,7 +144,7 @@ class ReadingJson(unittest.TestCase):
         for i, text in enumerate(texts):
             assert text is not None
             whole = json.loads(text)
-            self.assertEqual(str(whole["a"]) if "a" in whole else None, here.columns["a"][i])
+            self.assertEqual(str(whole["a"]) if "a" in whole else None, here.column("a")[i])
             self.assertEqual({key: value for key, value in whole.items() if key not in ("a", "k7")},
                              json.loads(here.more[i] or "{}"))  # fmt: skip
 
@@ -164,7 +164,7 @@ class ReadingJson(unittest.TestCase):
         here = found([text for text, _ in hostile.values()], JsonObjects(), "a", "k9999")
         self.assertLess(time.perf_counter() - started, 20)
         self.assertEqual([good for _, good in hostile.values()], here.good.to_list())
-        self.assertEqual("9999", here.columns["k9999"][6])
+        self.assertEqual("9999", here.column("k9999")[6])
         self.assertEqual(9_999, len(json.loads(here.more[6])))
 
     def test_why_a_text_is_none(self) -> None:
@@ -203,7 +203,7 @@ class ReadingPairs(unittest.TestCase):
             with self.subTest(text=text):
                 self.assertEqual(expected, one(text, structure, "a"))
         self.assertEqual(["repeated-key"], found(["a=1 a=2"], blank, "a").faults.to_list())
-        self.assertEqual("true", found(["flag"], blank, "flag").columns["flag"][0])
+        self.assertEqual("true", found(["flag"], blank, "flag").column("flag")[0])
 
     @given(
         st.lists(st.lists(st.sampled_from(PIECES), max_size=9), min_size=1, max_size=6),
@@ -223,7 +223,7 @@ class ReadingPairs(unittest.TestCase):
                 each.setdefault(value.path, []).append(value.text if value.kind else True)
             for key in ("a", "1"):
                 last = each.get(key, [None]).pop() if each.get(key) else None
-                self.assertEqual("true" if last is True else last, here.columns[key][i], text)
+                self.assertEqual("true" if last is True else last, here.column(key)[i], text)
             others = {
                 key: some[0] if len(some) == 1 else some for key, some in each.items() if some not in ([], [None])
             }
@@ -268,7 +268,7 @@ class ReadingRows(unittest.TestCase):
         self.assertTrue(here.good.all())
         for i, row in enumerate(rows):
             for place, name in enumerate(self.NAMES[: len(row)]):
-                self.assertEqual(row[place], here.columns[name][i] or "", lines[i])
+                self.assertEqual(row[place], here.column(name)[i] or "", lines[i])
 
 
 class InParsers(InFolder):

@@ -76,7 +76,7 @@ class WrittenPairs(unittest.TestCase):
         found = read(pl.Series(texts), pairs, wanted)
         self.assertTrue(found.good.all(), texts)
         for i, values in enumerate(meant):
-            self.assertEqual([values.get(key) for key in wanted], [found.columns[key][i] for key in wanted], texts[i])
+            self.assertEqual([values.get(key) for key in wanted], [found.column(key)[i] for key in wanted], texts[i])
             more = json.loads(found.more[i]) if found.more[i] else {}
             self.assertEqual(values.get("k4"), more.get("k4"), texts[i])
 
@@ -89,9 +89,7 @@ class WrittenPairs(unittest.TestCase):
         texts = [" ".join(f"{key}={value}" for key, value in row.items()) for row in meant]
         found = read(pl.Series(texts), Pairs(open_values=True), ["k0", "k1", "k2"])
         for i, row in enumerate(meant):
-            self.assertEqual(
-                [row.get(f"k{n}") or None for n in range(3)], [found.columns[f"k{n}"][i] for n in range(3)]
-            )
+            self.assertEqual([row.get(f"k{n}") or None for n in range(3)], [found.column(f"k{n}")[i] for n in range(3)])
 
     @given(st.lists(st.text("ab=\\ \n\t|n", min_size=1, max_size=6), min_size=1, max_size=3))
     @settings(max_examples=200, deadline=None)
@@ -104,7 +102,7 @@ class WrittenPairs(unittest.TestCase):
         text = "|".join(f"k{i}={escaped(value)}" for i, value in enumerate(values))
         keys = [f"k{i}" for i in range(len(values))]
         found = read(pl.Series([text, text]), Pairs("|", escapes=True), keys)
-        self.assertEqual([values, values], [[found.columns[key][i] for key in keys] for i in (0, 1)])
+        self.assertEqual([values, values], [[found.column(key)[i] for key in keys] for i in (0, 1)])
 
     def test_as_a_parser_says_it(self) -> None:
         file = 'variants: [{name: a, pairs: {between: "\\t"}, types: {act: word, text: text}, needs: [act]}]\n'

@@ -6,7 +6,7 @@ import polars as pl
 
 from kinglet.engine.convert import Faults
 from kinglet.engine.plan import MORE, Reading, StructurePlan
-from kinglet.extract.forms import Found, read
+from kinglet.extract.forms import Found, column_of, read
 
 
 def with_structures(
@@ -31,7 +31,7 @@ def with_structures(
             texts = texts.with_columns(text.set(found.good, None))
         for name in found.faults.drop_nulls().unique(maintain_order=True):
             faults.append((f"{name}:{plan.source}" if plan.source else name, (found.faults == name).fill_null(False)))
-        named = [found.columns[key].alias(item.name) for key, item in zip(plan.keys, plan.fields, strict=True)]
+        named = [found.column(key).alias(item.name) for key, item in zip(plan.keys, plan.fields, strict=True)]
         texts = texts.hstack(named)
         found_more.append(found.more)
     return texts.hstack([_merged(found_more).alias(MORE)]), faults
@@ -42,7 +42,9 @@ def read_plan(text: pl.Series, plan: StructurePlan) -> Found:
     found = read(text, plan.structure, plan.keys, plan.prefix)
     if not plan.needs:
         return found
-    there = found.columns.select(pl.all_horizontal(pl.col(plan.needs).is_not_null())).to_series()
+    there = found.columns.select(
+        pl.all_horizontal(pl.col([column_of(key) for key in plan.needs]).is_not_null())
+    ).to_series()
     return found._replace(good=found.good & there)
 
 

@@ -133,10 +133,19 @@ class Found(NamedTuple):
     good: pl.Series
     faults: pl.Series
 
+    def column(self, key: str) -> pl.Series:
+        """The values of a key that became a column."""
+        return self.columns[column_of(key)]
+
     def where(self, mask: pl.Series) -> Found:
         return Found(
             self.columns.filter(mask), self.more.filter(mask), self.good.filter(mask), self.faults.filter(mask)
         )
+
+
+def column_of(key: str) -> str:
+    """The column of a key: a name that neither our own columns have nor the engine takes for a choice of several."""
+    return f"={key}"
 
 
 _MORE = "#more"
@@ -184,13 +193,15 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
             values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
             here = taken(form.keys, tuple(wanted), structure.has_lists)
             if some_escaped and escapes.gather(mine).any():
-                plain = [(name, form.groups[place]) for name, place in here.chosen.items()]
+                plain = [(column_of(key), form.groups[place]) for key, place in here.chosen.items()]
                 values = values.with_columns(
                     structure.unescaped(values[name], tokens[group])
                     for name, group in plain
                     if group is not None and group not in form.raw
                 )
-            values = values.with_columns(structure.items(values[name], path) for name, path in here.items.items())
+            values = values.with_columns(
+                structure.items(values[column_of(key)], path) for key, path in here.items.items()
+            )
             pieces.append(values)
             rows = rows.clear() if mine is rows else rows.filter(~matched)
         return rows
@@ -205,7 +216,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
     frame = _together(len(texts), [*pieces, *single], wanted)
     good = texts.is_not_null()
     return Found(
-        frame.select(wanted) if wanted else pl.DataFrame(height=len(texts)),
+        frame.select([column_of(key) for key in wanted]) if wanted else pl.DataFrame(height=len(texts)),
         frame[_MORE],
         put(good, bad, False) if bad else good,
         frame[_FAULT],
@@ -311,10 +322,10 @@ def _meanings(
 
     here = taken(keys, wanted, structure.has_lists)
     meant: list[pl.Expr] = []
-    for name, place in here.chosen.items():
+    for key, place in here.chosen.items():
         group = groups[place]
-        meant.append((pl.lit("true") if group is None else structure.meaning(pl.col(group))).alias(name))
-    meant += [as_list(places).alias(name) for name, places in here.lists.items()]
+        meant.append((pl.lit("true") if group is None else structure.meaning(pl.col(group))).alias(column_of(key)))
+    meant += [as_list(places).alias(column_of(key)) for key, places in here.lists.items()]
     others = {
         f"{json.dumps(prefix + key, ensure_ascii=False)}:": (
             as_json(places[0]) if len(places) == 1 else as_list(places)
@@ -338,7 +349,7 @@ def _one_by_one(
     texts: pl.Series, rows: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str
 ) -> tuple[list[pl.DataFrame], list[int]]:
     """Some texts' values, and the rows that lack the structure."""
-    found: dict[str, list[str | None]] = {path: [] for path in (*wanted, _MORE, _FAULT)}
+    found: dict[str, list[str | None]] = {name: [] for name in (*map(column_of, wanted), _MORE, _FAULT)}
     where: list[int] = []
     bad: list[int] = []
     for row in rows.to_list():
@@ -352,10 +363,11 @@ def _one_by_one(
         for path in wanted:
             if path in here.lists:
                 items = [_as_json(values[place], text, structure) or "null" for place in here.lists[path]]
-                found[path].append(f"[{','.join(items)}]")
+                found[column_of(path)].append(f"[{','.join(items)}]")
             else:
                 value = values[here.chosen[path]].text if path in here.chosen else None
-                found[path].append(structure.item(value, here.items[path]) if path in here.items else value)
+                item = structure.item(value, here.items[path]) if path in here.items else value
+                found[column_of(path)].append(item)
         members: list[str] = []
         for key, places in here.left.items():
             some = [_as_json(values[place], text, structure) for place in places]
@@ -383,7 +395,7 @@ def _as_json(value: Value, text: str, structure: Structure) -> str | None:
 
 def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) -> pl.DataFrame:
     """Frames of some rows each as one of all rows, in order."""
-    columns = dict.fromkeys((*wanted, _MORE, _FAULT), pl.String())
+    columns = dict.fromkeys((*map(column_of, wanted), _MORE, _FAULT), pl.String())
     frames = [
         piece.with_columns(pl.lit(None, dtype=pl.String).alias(name) for name in columns if name not in piece.columns)
         .select("#row", *columns)

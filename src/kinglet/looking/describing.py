@@ -112,7 +112,7 @@ def _record_shapes(frame: pl.DataFrame, values: list[dict[str, Any]]) -> Found:
         by_keys.setdefault(tuple(record), []).append(i)
     ordered = sorted(by_keys.items(), key=lambda item: -len(item[1]))
     names = list(dict.fromkeys(name for keys, _ in ordered for name in keys))[:80]
-    table = {name: pl.Series(name, [record.get(name) for record in values], dtype=pl.String) for name in names}
+    table = {name: pl.Series("value", [record.get(name) for record in values], dtype=pl.String) for name in names}
     kinds = {name: type_of(column) for name, column in table.items()}
     columns = [described(name, column, kinds[name]) for name, column in table.items()]
     rest = frame.height - len(values) if len(values) < MOST_RECORDS else 0

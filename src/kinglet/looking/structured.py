@@ -11,7 +11,7 @@ import polars as pl
 
 from kinglet.clock.formats import parse_format
 from kinglet.clock.reading import TimeReading, is_read
-from kinglet.engine.plan import MORE, RESERVED
+from kinglet.engine.plan import MORE, RESERVED, name_problem
 from kinglet.extract.delimited import Delimited
 from kinglet.extract.forms import Structure, Value, is_within, read
 from kinglet.extract.json_objects import JsonObjects
@@ -83,7 +83,7 @@ def _names(columns: Sequence[str]) -> list[str]:
     names: list[str] = []
     for i, column in enumerate(columns):
         name = re.sub(r"\W+", "_", column).strip("_") or f"column_{i + 1}"
-        name = f"log_{name}" if name in RESERVED or name == MORE else name
+        name = f"log_{name}" if name == MORE or name_problem(name) is not None else name
         names.append(f"{name}_{i + 1}" if name in names else name)
     return names
 
@@ -115,12 +115,15 @@ def _of(
         if len(keys) < _MOST_KEYS and not any(is_within(key, other) for other in keys) and key not in ("", MORE):
             keys.append(key)
     keys.sort(key=list(counts).index)
-    columns = read(some, structure, keys).columns
+    found_in = read(some, structure, keys)
+    columns = {key: found_in.column(key) for key in keys}
     types: dict[str, str] = {}
     stamp = None
     reading = TimeReading((parse_format(stamp_format),)) if stamp_format else None
     for key in keys:
         name = f"log_{key}" if key in RESERVED else key  # names of columns are none of them
+        if name_problem(name) is not None or is_within(name, MORE):
+            continue  # it stays among the keys without a type
         texts = columns[key].drop_nulls()
         kind = type_of(texts)
         is_it = reading is not None and stamp is None and len(texts) > 0 and is_read(texts[0], reading)

@@ -8,7 +8,7 @@ from typing import Any
 
 import polars as pl
 
-from kinglet.engine.plan import MORE
+from kinglet.engine.plan import MORE, name_problem
 
 
 def spread(events: pl.DataFrame, most: int) -> pl.DataFrame:
@@ -22,8 +22,12 @@ def spread(events: pl.DataFrame, most: int) -> pl.DataFrame:
     counts = Counter(key for item in objects for key in item)
     chosen = sorted(counts, key=lambda key: (-counts[key], key))[:most]
     columns: list[pl.Series] = []
+    taken = {*events.columns}
     for key in chosen:
-        name = f"{MORE}.{key}" if key in events.columns else key
+        name = f"{MORE}.{key}" if key in events.columns or name_problem(key) is not None else key
+        while name in taken:
+            name = f"{MORE}.{name}"
+        taken.add(name)
         columns.append(pl.Series(name, [_text(item.pop(key, None)) for item in objects], dtype=pl.String))
     left = [json.dumps(item, ensure_ascii=False, separators=(",", ":")) if item else None for item in objects]
     return events.with_columns(pl.Series(MORE, left, dtype=pl.String)).hstack(columns)
