@@ -21,8 +21,8 @@ demo: $(READY)  ## set up everything and do the whole job on the demo logs
 	@$(BIN)/kinglet demo
 
 test: $(READY)  ## run all tests; with FLOOR=95 also say which lines none runs, and fail below so many per cent
-	$(BIN)/unittest-parallel -q -s tests -t . --level class \
-		$(if $(FLOOR),--coverage --coverage-source kinglet --coverage-fail-under $(FLOOR))
+	POLARS_MAX_THREADS=1 $(BIN)/unittest-parallel -q -s tests -t . --level class$(if $(FLOOR), \
+		--coverage --coverage-source kinglet --coverage-fail-under $(FLOOR))
 
 lint: $(READY)  ## check style and types
 	$(BIN)/ruff check .

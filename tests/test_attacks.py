@@ -77,14 +77,16 @@ class ParserFiles(InFolder):
                 self.assertLess(time.process_time() - begun, 20)
 
     def test_rule_and_model_files_are_read_the_same_way(self) -> None:
-        for name in ("aliases", "a tag", "depth", "a number of 100,000 digits"):
+        rules, model = ["--rules", "."], ["--model", "m.yaml"]
+        for name, arguments in (
+            ("aliases", rules), ("depth", rules), ("a tag", model), ("depth", model), ("a number of 100,000 digits", model)
+        ):  # fmt: skip
             bad = REFUSED[name].removeprefix(HEAD)
             self.write("r.yaml", "kinglet: 1\nrule: x\nclass: Authentication\nreads: user.name\nwhen: time > 1\n" + bad)
             self.write("m.yaml", "kinglet: 1\nmodel: x\nuid: 950\nversion: 1.0.0\n" + bad)
             self.write("p.yaml", PUMP)
-            for arguments in (["--rules", "."], ["--model", "m.yaml"]):
-                called = kinglet("check", "p.yaml", *arguments)
-                self.assertEqual((2, False), (called.status, "Traceback" in called.err), (name, arguments))
+            called = kinglet("check", "p.yaml", *arguments)
+            self.assertEqual((2, False), (called.status, "Traceback" in called.err), (name, arguments))
 
     def test_files_that_are_none_or_too_large(self) -> None:
         self.write("large.yaml", HEAD + ANY + "# " + "x" * 9_000_000 + "\n")

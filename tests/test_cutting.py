@@ -103,7 +103,7 @@ class AnyChunking(unittest.TestCase):
         st.integers(1, 120),
         st.booleans(),
     )
-    @settings(max_examples=400, deadline=None)
+    @settings(max_examples=240, deadline=None)
     def test_chunks_change_nothing_and_every_byte_is_somewhere(
         self, made: tuple[str, CutRule, str], max_bytes: int, max_lines: int | None, chunk: int, ended: bool
     ) -> None:  # fmt: skip

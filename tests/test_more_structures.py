@@ -77,7 +77,7 @@ class Alike(unittest.TestCase):
         ["a: 1", "a:", "b: x: y", "\tc: 2", "\t\td:  3 ", "free text", "\tmore text", "[part]", "", "http://x",
          "é: ü", "a:b", " :"]
     ), max_size=6), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=90, deadline=None)
     def test_blocks(self, lines: list[list[str]]) -> None:
         self.agree(Blocks(), ["\n".join(some) for some in lines])
         self.agree(Blocks(), ["\r\n".join(some) for some in lines])
@@ -86,7 +86,7 @@ class Alike(unittest.TestCase):
         ["<a>", "</a>", "<b x='1'>", "</b>", "<c/>", "text", "&lt;", "&#65;", "<![CDATA[x<]]>", "<!--y-->", " ", "]]>",
          '<d y="&quot;">', "</d>"]
     ), max_size=8), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=120, deadline=None)
     def test_xml(self, pieces: list[list[str]]) -> None:
         self.agree(XmlElements(), [f"<r>{''.join(some)}</r>" for some in pieces])
 
@@ -99,12 +99,12 @@ class Alike(unittest.TestCase):
     @given(st.lists(st.lists(st.sampled_from(
         ["[a", ' x="1"', ' y="q\\"r\\]"', ' x=""', "]", "-", "[b]", " ", ' z="a]b"']
     ), max_size=7), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=180, deadline=None)
     def test_structured_data(self, pieces: list[list[str]]) -> None:
         self.agree(StructuredData(), ["".join(some) for some in pieces])
 
     @given(st.recursive(st.text("ab&<>'\" é", max_size=5), lambda inner: st.lists(inner, max_size=3), max_leaves=8))
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=90, deadline=None)
     def test_xml_reads_what_the_standard_library_writes(self, tree: Any) -> None:
         def element(value: Any, name: str) -> ElementTree.Element:
             made = ElementTree.Element(name)

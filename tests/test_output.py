@@ -57,7 +57,7 @@ def plainly(row: dict[str, Any], layout: Layout) -> dict[str, Any]:
 
 class JsonText(unittest.TestCase):
     @given(st.lists(ROW, min_size=1, max_size=6), st.sampled_from(LAYOUTS))
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=90, deadline=None)
     def test_it_is_what_the_standard_encoder_would_say(self, rows: list[dict[str, Any]], layout: Layout) -> None:
         frame = pl.DataFrame(rows, schema=SCHEMA)
         lines = json_lines(frame, layout)

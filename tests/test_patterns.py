@@ -243,7 +243,7 @@ class Gaps(unittest.TestCase):
         st.lists(st.sampled_from(OPTIONS), min_size=1, max_size=5, unique=True),
         st.lists(st.tuples(st.sampled_from(SAID), st.sampled_from(["", " ", "  ", "\t"])), max_size=9),
     )
-    @settings(max_examples=1500, deadline=None)
+    @settings(max_examples=900, deadline=None)
     def test_a_pattern_means_what_is_written(self, pieces: list[str], words: list[tuple[str, str]]) -> None:
         tokens = parse("".join(pieces))
         text = "".join(word + blank for word, blank in words)
@@ -335,7 +335,7 @@ class Dialect(unittest.TestCase):
     @given(
         st.lists(PIECES, min_size=1, max_size=3), st.sampled_from(["", "(?i)", "(?s)"]), st.lists(LETTERS, max_size=8)
     )
-    @settings(max_examples=600, deadline=None)
+    @settings(max_examples=360, deadline=None)
     def test_both_engines_give_the_same_groups(self, pieces: list[str], flags: str, letters: list[str]) -> None:
         regex = flags + "".join(f"(?P<g{i}>{piece})" for i, piece in enumerate(pieces))
         if known(regex).vague:

@@ -52,7 +52,7 @@ class Packed(InFolder):
     TEXT = b"".join(b"%05d %s moored at quay %d\n" % (i, os.urandom(9).hex().encode(), i % 7) for i in range(9000))
 
     @given(st.sampled_from(list(PACK)), st.sampled_from(["cut", "broken", "garbage", "zeros"]), st.floats(0, 1))
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=24, deadline=None)
     def test_what_was_unpacked_is_kept_and_marked(self, name: str, how: str, part: float) -> None:
         packed = self.PACK[name](self.TEXT)
         place = min(int(part * len(packed)), len(packed) - 2)
@@ -143,7 +143,7 @@ class Records(unittest.TestCase):
         ), min_size=1, max_size=5),
         st.integers(3, 90),
     )  # fmt: skip
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=90, deadline=None)
     def test_objects_under_a_key(self, logged: list[tuple[str, list[object]]], chunk: int) -> None:
         """Objects without the key, and items that are no objects, are events with a fault; nothing is dropped."""
         lines, good, others = [], [], []
@@ -166,7 +166,7 @@ class Records(unittest.TestCase):
     @given(
         st.lists(st.text("ab-\n", max_size=6), min_size=1, max_size=5), st.booleans(), st.booleans(), st.integers(1, 40)
     )
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=90, deadline=None)
     def test_separators_at_the_edges_and_with_either_line_end(
         self, texts: list[str], leads: bool, crlf: bool, chunk: int
     ) -> None:
@@ -184,7 +184,7 @@ class Records(unittest.TestCase):
     @example("2 bytes", ["aaaaaa", "a"], 1)
     @example("2 bytes little-endian", ["é" * 120, "b" * 200], 7)
     @example("4 bytes", ["b" * 254, "b" * 0xFE], 7)
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=90, deadline=None)
     def test_lengths_before_records(self, form: str, texts: list[str], chunk: int) -> None:
         def head(size: int) -> bytes:
             if form == "line":

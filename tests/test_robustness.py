@@ -27,7 +27,7 @@ class Fuzz(unittest.TestCase):
     parser = kinglet.load(PUMP)
 
     @given(st.lists(ANYTHING, max_size=4))
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=60, deadline=None)
     def test_every_event_has_a_state_a_model_and_a_preview(self, pieces: list[bytes]) -> None:
         data = b"31/Jan 00:00:00 readable so far\n" * 8 + b"\n".join(pieces)
         try:
@@ -53,7 +53,7 @@ class Fuzz(unittest.TestCase):
             self.assertTrue(error.problems)
 
     @given(st.text(max_size=30))
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=60, deadline=None)
     def test_any_pattern_is_compiled_or_refused(self, pattern: str) -> None:
         definition = {
             "kinglet": 1,

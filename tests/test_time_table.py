@@ -299,7 +299,7 @@ class Tables(unittest.TestCase):
         ),
         st.sampled_from(WAYS),
     )
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=90, deadline=None)
     def test_any_instant_survives_any_way_of_writing_it(self, moment: datetime, way: Way) -> None:
         assume(
             way.format != "epoch_any" or moment.year > 1973

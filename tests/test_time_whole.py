@@ -110,7 +110,7 @@ class NeverCut(unittest.TestCase):
             ]
         ),
     )
-    @settings(max_examples=150, deadline=None)  # fmt: skip
+    @settings(max_examples=90, deadline=None)  # fmt: skip
     def test_what_is_no_part_of_it(self, moment: datetime, behind: str) -> None:
         line = f"quay {moment:%Y-%m-%d %H:%M:%S}{behind}"
         self.assertEqual([(moment.replace(microsecond=0, tzinfo=UTC), [])], found("{find: anywhere}", line), line)
