@@ -251,7 +251,7 @@ class Result:
         """The events with the keys of `more` as columns of text, for a look at keys that the parser does not name.
 
         The columns are all keys of all these events, the commonest first, `most` at most; what is left stays in `more`.
-        A column that the events have already is called `more.KEY`.
+        One whose name the events have already, or could not have, is called `more.KEY`.
         """
         from kinglet.output.spreading import spread
 
