@@ -198,6 +198,15 @@ class Records(unittest.TestCase):
         self.assertEqual([("ab", ()), ("x\ncd", ("bad-count",))], events(b"2\nabx\ncd", CutRule("counted", "line")))
         self.assertEqual([("ab", ()), ("c", ("cut-off",))], events(b"2\nab4\nc", CutRule("counted", "line")))
 
+    def test_what_is_lost_stays_lost_over_pieces_and_chunks(self) -> None:
+        data = b"\x00\x02ab" + b"\xff\xff" + b"\x00\x02cd" * 900
+        for chunk in (7, 500, len(data)):
+            first, *lost = events(data, CutRule("counted", "2 bytes", max_bytes=1024), chunk)
+            self.assertEqual(("ab", ()), first)
+            self.assertEqual(data[4:].decode("utf-8", "replace"), "".join(text for text, _ in lost))
+            self.assertEqual([True] * len(lost), ["bad-count" in faults or "too-long" in faults for _, faults in lost])
+            self.assertGreater(len(lost), 2)
+
     @given(st.integers(1, 3), st.booleans(), st.integers(1, 60))
     @settings(max_examples=60, deadline=None)
     def test_elements_within_elements_of_their_name(self, depth: int, pretty: bool, chunk: int) -> None:
