@@ -200,8 +200,8 @@ class Records(unittest.TestCase):
 
     def test_what_is_lost_stays_lost_over_pieces_and_chunks(self) -> None:
         data = b"\x00\x02ab" + b"\xff\xff" + b"\x00\x02cd" * 900
-        for chunk in (7, 500, len(data)):
-            first, *lost = events(data, CutRule("counted", "2 bytes", max_bytes=1024), chunk)
+        for chunk, most in itertools.product((7, 500, len(data)), (1021, 1022, 1023, 1024)):
+            first, *lost = events(data, CutRule("counted", "2 bytes", max_bytes=most), chunk)
             self.assertEqual(("ab", ()), first)
             self.assertEqual(data[4:].decode("utf-8", "replace"), "".join(text for text, _ in lost))
             self.assertEqual([True] * len(lost), ["bad-count" in faults or "too-long" in faults for _, faults in lost])
