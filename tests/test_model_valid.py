@@ -150,6 +150,7 @@ class Told(InFolder):
         self.assertEqual([0, 120, -210, None], offsets(rule % "", *stamps))
         self.assertEqual([0, 120, -210, 60], offsets(rule % ", zone: Europe/Lisbon", *stamps))
         self.assertEqual([0], offsets(rule % ", zone: Europe/Lisbon", "2026-01-05T12:00:00"))
+        self.assertEqual([60, -180], offsets(rule % "", "2026-07-05T12:00:00+01", "2026-07-05T12:00:00-03"))
         self.assertEqual([None], offsets("time: {from: t, format: epoch}\n", "1772575841"))
 
     def test_an_extension_takes_no_name_of_the_standard(self) -> None:

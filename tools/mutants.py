@@ -57,7 +57,7 @@ def change(node: ast.AST, kind: str) -> None:
     elif kind == "number" and isinstance(node, ast.Constant) and isinstance(node.value, int):
         node.value = node.value + 1
     elif kind == "not" and isinstance(node, ast.UnaryOp):
-        node.op = ast.UAdd() if isinstance(node.op, ast.Not) else ast.Invert()
+        node.op = ast.UAdd()
 
 
 def mutants(rng: random.Random) -> Iterator[tuple[str, Path, int, str, str]]:
