@@ -33,7 +33,7 @@ LINES = "kinglet: 1\nparser: lines\nversion: 1.0.0\nproduct: {vendor: Marram Fer
 
 
 def events(data: bytes, rule: CutRule, chunk: int = CHUNK_BYTES) -> list[tuple[str, tuple[str, ...]]]:
-    with mock.patch("kinglet.raw.sources.CHUNK_BYTES", chunk):
+    with mock.patch("kinglet.raw.sources.CHUNK_BYTES", chunk), mock.patch.object(cutting, "HEAD_BYTES", 64):
         found = []
         for batch in cut(open_sources(data)[0], rule):
             masks = [(name, mask.to_list()) for name, mask in batch.faults]

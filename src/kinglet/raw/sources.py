@@ -178,8 +178,7 @@ def _with_head(chunks: Iterator[Chunk], size: int) -> tuple[bytes, Iterator[Chun
         length += len(chunk)
         if length >= size:
             break
-    joined = first[0] if len(first) == 1 else b"".join(first)
-    return joined[:size], itertools.chain([joined] if joined else [], ended, chunks)
+    return b"".join(first)[:size], itertools.chain(first, ended, chunks)
 
 
 def _told_by(head: bytes) -> Encoding:
