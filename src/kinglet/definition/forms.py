@@ -18,15 +18,15 @@ class PairsForm(Section):
     equals: str = Field("=", min_length=1, description="what stands between a key and its value")
     quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
 
+    open_values: bool = Field(False, description="values without quotes may hold blanks, up to the next key")
+    escapes: bool = Field(False, description="in values without quotes a backslash lets the next sign be itself")
+
     @field_validator("between", "equals")
     @classmethod
     def _meant(cls, value: str) -> str:
         if re.search(r"\\[tnr]", value):
             raise ValueError(f'is a backslash and a letter; in double quotes it is what is meant: "{value}"')
         return value
-
-    open_values: bool = Field(False, description="values without quotes may hold blanks, up to the next key")
-    escapes: bool = Field(False, description="in values without quotes a backslash lets the next sign be itself")
 
 
 class DelimitedForm(Section):

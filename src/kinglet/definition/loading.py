@@ -21,7 +21,7 @@ _OTHER_WORDS = {
     "field": "from", "slot": "from", "source": "from", "tz": "zone", "timezone": "zone", "time_zone": "zone",
     "fmt": "format", "formats": "format", "layout": "format", "target": "to", "output": "to", "prefix": "after",
     "behind": "after", "epoch": "since", "origin": "since", "condition": "when", "if": "when", "mapping": "event",
-    "drop_if": "drop", "match": "pattern", "tests": "cases",
+    "match": "pattern", "tests": "cases",
 }  # fmt: skip
 """Keys as others would call them, and what they are called here."""
 _WANTED = {

@@ -174,21 +174,24 @@ def _both(work: _Compiler, node: object) -> tuple[Term, Term]:
 
 def _arithmetic(sign: str) -> Callable[[_Compiler, object], Term]:
     def make(work: _Compiler, node: object) -> Term:
-        from kinglet.expressions.functions import arithmetic
-
-        left, right = _both(work, node)
-        terms = []
-        for term in (left, right):
-            if term.dtype == NULL:
-                term = term._replace(value=pl.lit(None, dtype=INT), dtype=INT)
-            if not term.is_number:
-                hint = f"write CAST({term.source} AS INT)" if term.dtype == TEXT else ""
-                hint = "join texts with ||" if sign == "+" and term.dtype == TEXT else hint
-                raise ExpressionError(f"`{term.source}` is {kind_of(term.dtype)}, and `{sign}` wants numbers", hint)
-            terms.append(term)
-        return arithmetic(sign, *terms)
+        return _computed(sign, *_both(work, node))
 
     return make
+
+
+def _computed(sign: str, *operands: Term) -> Term:
+    from kinglet.expressions.functions import arithmetic
+
+    terms = []
+    for term in operands:
+        if term.dtype == NULL:
+            term = term._replace(value=pl.lit(None, dtype=INT), dtype=INT)
+        if not term.is_number:
+            hint = f"write CAST({term.source} AS INT)" if term.dtype == TEXT else ""
+            hint = "join texts with ||" if sign == "+" and term.dtype == TEXT else hint
+            raise ExpressionError(f"`{term.source}` is {kind_of(term.dtype)}, and `{sign}` wants numbers", hint)
+        terms.append(term)
+    return arithmetic(sign, *terms)
 
 
 def _compared(sign: str) -> Callable[[_Compiler, object], Term]:
@@ -255,17 +258,7 @@ def _negative(work: _Compiler, node: object) -> Term:
     term = work.term(getattr(node, "this", None))
     if term.is_constant and term.is_number:
         return constant(-term.constant)
-    return _arithmetic_of("-", constant(0), term)
-
-
-def _arithmetic_of(sign: str, left: Term, right: Term) -> Term:
-    from kinglet.expressions.functions import arithmetic
-
-    if right.dtype == NULL:
-        right = right._replace(value=pl.lit(None, dtype=INT), dtype=INT)
-    if not right.is_number:
-        raise ExpressionError(f"`{right.source}` is {kind_of(right.dtype)}, and `{sign}` wants numbers")
-    return arithmetic(sign, left, right)
+    return _computed("-", constant(0), term)
 
 
 def _pipe(work: _Compiler, node: object) -> Term:
@@ -297,8 +290,8 @@ def _in(work: _Compiler, node: object) -> Term:
     if not items:
         raise ExpressionError(f"`{_written(node)}` names no values", "write x IN (1, 2)")
     term = work.term(getattr(node, "this", None))
-    tests = [_comparison("=", term, work.term(item)) for item in items]
     fixed = [work.term(item) for item in items]
+    tests = [_comparison("=", term, item) for item in fixed]
     if all(item.is_constant and item.dtype == term.dtype for item in fixed):
         values = [item.constant for item in fixed]
         return combined(term.value.is_in(pl.Series(values, dtype=term.dtype).implode()), BOOL, [term])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import NamedTuple, Protocol
 
 import polars as pl
@@ -72,8 +73,9 @@ def line_spans(buffer: Buffer) -> pl.DataFrame:
         before = (ends - 1).clip(0)
         ends = ends - ((values.gather(before) == 13) & (ends > starts)).cast(POSITION)
     if MARK[:1] in data and MARK in data:  # of a log that was put behind another
-        marked = [row for row, start in enumerate(starts.to_list()) if data.startswith(MARK, start)]
-        if marked:
+        marks = pl.Series([match.start() for match in re.finditer(MARK, data)], dtype=starts.dtype)
+        marked = starts.is_in(marks.implode()).arg_true()
+        if len(marked):
             starts = put(starts, marked, starts.gather(marked) + len(MARK))
             ends = (
                 pl.DataFrame([starts.alias("start"), ends.alias("end")])
