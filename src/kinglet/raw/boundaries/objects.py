@@ -231,6 +231,8 @@ class Objects:
             if self.level == 2:
                 self.in_records = bool(self._in_records(data, brackets)[count - 1])
             self.depth = int(brackets.after[count - 1])
+        if count < len(brackets.at) and brackets.at[count] == to:  # there counting may have started afresh
+            self.depth = int(brackets.before[count])
         if to:
             self.in_string = self.escaped = False
         end = to - 1
