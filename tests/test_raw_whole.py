@@ -194,6 +194,16 @@ class Records(unittest.TestCase):
         data = b"".join(head(len(text.encode())) + text.encode() for text in texts)
         self.assertEqual([(text, ()) for text in texts], events(data, CutRule("counted", form), chunk))
 
+    def test_broken_records_where_a_buffer_ends(self) -> None:
+        for rule, text in (
+            (CutRule("json"), '[\n  {"z": 0},\n  {"a": 1},\n{"a": 1},\n{"a": 1},\n{"i": "\n,\n  {"a": 1},\n]'),
+            (CutRule("xml", "e"), f"<e>1</e><e>{'y' * 90}\n  <e>1</e>\n"),
+        ):
+            whole = events(text.encode(), rule)
+            self.assertEqual(1, sum("cut-off" in faults for _, faults in whole))
+            for chunk in (1, 2, 3, 7, 30):
+                self.assertEqual(whole, events(text.encode(), rule, chunk), chunk)
+
     def test_a_length_that_is_none_costs_what_follows_and_says_so(self) -> None:
         self.assertEqual([("ab", ()), ("x\ncd", ("bad-count",))], events(b"2\nabx\ncd", CutRule("counted", "line")))
         self.assertEqual([("ab", ()), ("c", ("cut-off",))], events(b"2\nab4\nc", CutRule("counted", "line")))

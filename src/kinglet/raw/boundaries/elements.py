@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from typing import NamedTuple
 
 import polars as pl
 
@@ -40,11 +41,14 @@ class Elements:
         self.stray = False  # what is under way is no element
         self.depth = 0  # elements of the name that are open within the one under way
         self.at_end = False  # whether one was under way where the log ended
+        self.room = 0  # that of the element under way: see `find`
+        self.line = self.line_before = _NOTHING  # of the line in which the buffer begins, and the one before it did
 
     def find(self, buffer: Buffer) -> Found:
         data, size = buffer.data, len(buffer.data)
         records: list[tuple[int, int, bool]] = []
         start = 0 if self.within else None
+        room = self.room if self.within else None  # how far in an element may stand that ends the one under way
         depth = self.depth if self.within else 0
         self.within = False
         known = size
@@ -52,13 +56,17 @@ class Elements:
             if isinstance(match, int):
                 known = match
                 break
-            if match["open"] and start is not None and not _begins_anew(data, start, match.start()):
-                depth += not match["alone"]
-                continue
+            if match["open"] and start is not None:
+                inner = _indent(data, start, match.start())
+                if inner is not None and room is None:
+                    room = _behind(self.line, data, start).room
+                if inner is None or room is None or inner > room:
+                    depth += not match["alone"]
+                    continue
             if match["open"]:
                 if start is not None:
                     records.append((start, _stripped(data, start, match.start()), True))
-                start, depth = match.start(), 0
+                start, depth, room = match.start(), 0, None
             if match["close"] and depth:
                 depth -= 1
             elif match["close"] and start is None:  # the end of what never began
@@ -68,6 +76,8 @@ class Elements:
                 records.append((start, match.end(), False))
                 start = None
         self.depth, self.at_end = depth, start is not None
+        if start is not None:
+            self.room = room if room is not None else _behind(self.line, data, start).room
         if start is not None and buffer.final:
             records.append((start, _stripped(data, start, size), True))
             start = None
@@ -79,12 +89,14 @@ class Elements:
             known = min(known, self._unsure(data, records[-1][1] if records else 0))
         spans = with_strays(data, spans, known, _masked, " \t\r\n")
         self.stray = start is None
+        self.line_before, self.line = self.line, _behind(self.line, data, known)
         if buffer.final:
             return Found(spans, False, size)
         return Found(with_open(spans, known, size - _TAIL, *([FAULT] if self.stray else [])), True, known)
 
     def advance(self, data: bytes, to: int) -> None:
         self.within = not self.stray
+        self.line = _behind(self.line_before, data, to)
 
     def restart(self) -> None:
         """An element that was under way goes on."""
@@ -149,16 +161,40 @@ def _is_whole(data: bytes, start: int) -> bool:
     return data.find(_ENDS[aside[0]], aside.end()) >= 0 if aside else _TAG.match(data, start) is not None
 
 
-def _begins_anew(data: bytes, start: int, inner: int) -> bool:
-    """Whether an element within another shows that the other has no end: by where it stands on its line."""
+class _Line(NamedTuple):
+    """What of a line stands before a place: blanks at its start, characters in all."""
+
+    indent: int
+    length: int
+
+    @property
+    def room(self) -> int:
+        """How far in a line may begin that is no part of what stands there."""
+        return self.indent + (self.length if self.length > self.indent else 0)
+
+
+_NOTHING = _Line(0, 0)
+
+
+def _behind(before: _Line, data: bytes, to: int) -> _Line:
+    """The same for a place in a buffer; before: of the line in which the buffer begins."""
+    line = data.rfind(b"\n", 0, to) + 1
+    text = data[line:to]
+    indent = len(text) - len(text.lstrip())
+    if line:
+        return _Line(indent, len(text))
+    blank = before.length == before.indent
+    return _Line(before.indent + (indent if blank else 0), before.length + len(text))
+
+
+def _indent(data: bytes, start: int, inner: int) -> int | None:
+    """How far in on its line an element stands within another; None where it does not begin a line."""
     line = inner
     while line > start and data[line - 1] in b" \t\r":
         line -= 1
     if line <= start or data[line - 1] != 10:
-        return False
-    before = data[line:inner]
-    outer = data[data.rfind(b"\n", 0, start) + 1 : start]
-    return len(before) <= len(outer) - len(outer.lstrip()) + (0 if not outer.strip() else len(outer))
+        return None
+    return inner - line
 
 
 def _masked(gap: bytes, start: int) -> bytes:
