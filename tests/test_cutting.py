@@ -10,7 +10,7 @@ from unittest import mock
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kinglet.raw import sources
+from kinglet.raw import cutting, sources
 from kinglet.raw.cutting import CutRule, cut
 from kinglet.raw.sources import open_sources
 
@@ -20,7 +20,9 @@ Event = tuple[int, int, str, list[str]]
 def events(data: bytes, rule: CutRule, chunk: int = 0) -> list[Event]:
     """Line, offset, text and faults of every event."""
     found: list[Event] = []
-    with mock.patch.object(sources, "CHUNK_BYTES", chunk or sources.CHUNK_BYTES):
+    chunks = mock.patch.object(sources, "CHUNK_BYTES", chunk or sources.CHUNK_BYTES)
+    head = mock.patch.object(cutting, "HEAD_BYTES", 64)  # as much is held back until the line ends are told
+    with chunks, head:
         for batch in cut(open_sources(data)[0], rule):
             for i, (line, offset, raw) in enumerate(batch.frame.rows()):
                 found.append((line, offset, raw, sorted(name for name, mask in batch.faults if mask[i])))
@@ -68,7 +70,9 @@ def pieces(parts: list[str], between: list[str], most: int = 9) -> st.SearchStra
 ENDS = ["\n", "\r\n", "\n\n", "\n"]
 GENERATED: dict[str, tuple[list[CutRule], st.SearchStrategy[str], str]] = {
     "lines": (
-        [CutRule(), CutRule("start", r"^\d"), CutRule("start", r"^\d.*z$"), CutRule("end", "END$"), CutRule("indent")],
+        [CutRule(), CutRule("start", r"^\d"), CutRule("start", r"^\d.*z$"), CutRule("start", r"^(\d|$)"),
+         CutRule("start", r"^\d", lead="^ccc"), CutRule("start", r"^\d", lead="[dD]$", banner="^<"),
+         CutRule("end", "END$"), CutRule("indent")],
         pieces(LINES, ENDS), r"[\r\n]*",
     ),
     "any line end": (

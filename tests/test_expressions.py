@@ -267,6 +267,16 @@ STEPS = st.sampled_from(
 class Names(InFolder):
     """Whatever fields are called and whatever steps do: valid lines, no foreign exception, the same in any batch."""
 
+    def test_names_that_a_field_may_have(self) -> None:
+        for name in ("^a", "a$", "a*", "a#", "$", "^", ".", "a.b", "a b", "1", "SELECT", "é"):
+            text = HEAD + json.dumps({"variants": [{"name": "a", "json": True, "types": {name: "int"}}]})[1:-1]
+            (event,) = kinglet_module.load(text).parse([json.dumps({name: "7", "b": 1})]).events.to_dicts()
+            self.assertEqual((7, "complete"), (event[name], event["state"]), name)
+        for name in ("*", "^a$", "#row", "", "raw", "_onward_x"):
+            text = HEAD + json.dumps({"variants": [{"name": "a", "json": True, "types": {name: "int"}}]})[1:-1]
+            with self.subTest(name=name), self.assertRaises(kinglet_module.ParserFileError):
+                kinglet_module.load(text)
+
     @given(
         st.sampled_from(WORDS_OF_ALL),
         st.sampled_from(["json", "pattern", "regex"]),

@@ -89,6 +89,12 @@ class Lists(unittest.TestCase):
         self.assertEqual("*.quay.example", event["query"]["hostname"])
         kept = event["unmapped"]["not_mapped"]["proxy_endpoint"]["intermediate_ips"]
         self.assertEqual("192.0.2.7 quay 2001:db8::1", kept)
+        event["proxy_endpoint"]["intermediate_ips"][1:] = ["2001:db8::1", "quay"]
+        event["answers"].append({"rdata": 7})
+        told = [str(one) for one in complaints(event, load_model())]
+        self.assertEqual(
+            ["answers[2].rdata", "proxy_endpoint.intermediate_ips[3]"], [one.split()[0] for one in told[:2]]
+        )
 
 
 class Told(InFolder):

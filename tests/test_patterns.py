@@ -351,6 +351,17 @@ class Dialect(unittest.TestCase):
             self.assertLessEqual(facts.least, len(found[0]))
             self.assertTrue(facts.most is None or len(found[0]) <= facts.most)
 
+    def test_where_a_dollar_is_the_end_of_a_line(self) -> None:
+        texts = ("a", "a\n", "a\nb", "ab\n", "b\na", "")
+        for regex in (
+            "(?P<x>a)$", "(?m)(?P<x>a)$", "(?P<x>(?m:a$)|b$)", "(?m:(?P<x>a$))$", "(?m:^(?-m:b$)|(?P<x>a$))",
+            "(?:(?m:b)$|(?P<x>a$))", "(?im:(?P<x>A$))", "(?i-m:(?P<x>A$))", r"\((?m:a)|(?P<x>a$)", "(?m)(?:b)$(?P<x>)",
+        ):  # fmt: skip
+            for text in texts:
+                found = for_python(regex).search(text)
+                groups = pl.Series([text]).str.extract_groups(regex).item()
+                self.assertEqual(found["x"] if found else None, groups["x"], (regex, text))
+
     def test_what_every_match_contains(self) -> None:
         for regex, literals, least, most in [
             (r"^pump (?P<n>\d+) started$", ("pump ", " started"), 14, None),

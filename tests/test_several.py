@@ -103,6 +103,21 @@ class Choosing(unittest.TestCase):
         both = chooser.told(pl.Series(["gate 4 opened by x pump y started"]))
         self.assertEqual([[0, 1]], both.to_list())
 
+    def test_a_key_tells_only_where_every_event_has_it(self) -> None:
+        kinds = HEAD % "doors" + (
+            "envelope: {json: true, keys: {door_kind: door_kind}}\nkind: door_kind\n"
+            "variants: [{name: lock, kind: lock}%s]\n"
+        )
+        logs = ['{"door_kind": "lock", "gate": 4}', '{"gate": 5}', "pump p-3 started"]
+        for more, told, read in (
+            ("", ('"door_kind"',), ["lock", "NULL", "started"]),
+            (", {name: other}", None, ["lock", "other", "started"]),
+        ):
+            parser = kinglet.load(kinds % more)
+            self.assertEqual(told, telling(parser.plan))
+            events = ParserSet([kinglet.load(PUMP), parser]).parse(logs).events
+            self.assertEqual(read, events["variant"].fill_null("NULL").to_list())
+
     def test_paths_claim_logs(self) -> None:
         claiming = PUMP.replace("variants", "claims: {path: '*pump*'}\nvariants")
         some = ParserSet([kinglet.load(GATE), kinglet.load(claiming)])

@@ -6,7 +6,7 @@ import re
 import unittest
 from datetime import UTC, datetime, timedelta
 from unittest import mock
-from zoneinfo import ZoneInfo
+from zoneinfo import ZoneInfo, available_timezones
 
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
@@ -61,6 +61,8 @@ class Documented(unittest.TestCase):
             "{from: m, since: yesterday, unit: s}": "is not a date",
             "{from: m, since: 1601-01-01}": "go together",
             "{from: m, format: '%H:%M', date: {from: x, format: '%H'}}": "are no day and time of day",
+            "{from: m, format: epoch, date: {from: x, format: '%F'}}": "are no day and time of day",
+            "{from: m, format: '%F %H:%M', date: {from: x, format: '%F'}}": "are no day and time of day",
             "{from: m, format: '%H:%M', date: [previous, {from: x}]}": "with no other `date`",
         }.items():
             with self.subTest(rule=rule), self.assertRaises(kinglet.ParserFileError) as caught:
@@ -176,6 +178,37 @@ class ZonesAndNotes(unittest.TestCase):
             self.assertEqual(expected, [time for time, _ in found("{find: start}", *lines, zone=name)], name)
             rule = f"{{find: start, zone: {name}}}"
             self.assertEqual(expected, [time for time, _ in found(rule, *lines)], name)
+
+    @given(
+        st.sampled_from(sorted(available_timezones())),
+        st.lists(st.tuples(st.integers(1925, 2036), st.integers(0, 366)), min_size=1, max_size=9),
+    )
+    @settings(max_examples=120, deadline=None)
+    @example("Pacific/Fiji", [(2013, day) for day in range(365)])
+    @example("America/Sao_Paulo", [(year, 5) for year in range(1950, 2020, 4)])
+    @example("Asia/Kathmandu", [(year, 2) for year in (1980, 1981, 1984, 1985, 1986, 1987, 1988)])
+    def test_every_zone_of_the_database(self, name: str, days: list[tuple[int, int]]) -> None:
+        zone = ZoneInfo(name)
+        walls = [datetime(year, 1, 1) + timedelta(day, minutes=30) for year, day in days]
+        walls = [wall + timedelta(hours=hour) for wall in walls for hour in (0, 1, 2, 3, 12)]
+        lines = [f"{wall:%Y-%m-%d %H:%M:%S} x" for wall in walls]
+        more = f"clock: {{zone: {name}, earliest: '1900-01-01', latest: '2100-01-01'}}\n"
+        events = parser("{find: start}", more).parse(lines, at="2040-01-01").events
+        for wall, time, notes in zip(walls, events["time"], events["time_notes"], strict=True):
+            both = [wall.replace(tzinfo=zone, fold=fold).astimezone(UTC) for fold in (0, 1)]
+            real = [one for one in both if one.astimezone(zone).replace(tzinfo=None) == wall]
+            self.assertIn(time, both)
+            if both[0] == both[1]:
+                self.assertIsNone(notes)
+            else:
+                self.assertRegex(notes[0], "hour-twice-" if real else "hour-skipped", wall)
+
+    def test_the_end_of_a_day_has_no_fraction(self) -> None:
+        hours = ("24:00:00.0", "24:00:00.5", "24:00:00.000001", "24:00:01.0", "23:59:59.999999")
+        midnight = datetime(2026, 3, 6, tzinfo=UTC)
+        for rule in ("{find: start}", "{find: start, format: '%Y-%m-%dT%H:%M:%S.%f'}"):
+            times = [time for time, _ in found(rule, *(f"2026-03-05T{hour}" for hour in hours))]
+            self.assertEqual([midnight, None, None, None, midnight - timedelta(microseconds=1)], times)
 
     def test_the_edges_of_the_calendar(self) -> None:
         lines = ["0001-01-01", "0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59-14:00", "9999-12-31 23:59:59"]

@@ -20,9 +20,21 @@ from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
 TESTS = {
-    "clock": ["time_whole", "time_table", "time_rules", "clock", "time_logs"],
-    "patterns": ["patterns", "hostile", "parser_file", "structures"],
-    "engine": ["engine", "routing", "several", "steps", "step_properties", "time_rules", "expressions", "robustness"],
+    "clock": ["time_table", "clock", "time_whole", "time_rules", "time_logs", "values"],
+    "patterns": ["patterns", "hostile", "parser_file", "structures", "values"],
+    "engine": [
+        "engine",
+        "routing",
+        "patterns",
+        "structures",
+        "several",
+        "steps",
+        "step_properties",
+        "time_rules",
+        "expressions",
+        "values",
+        "robustness",
+    ],
     "raw": ["raw", "raw_whole", "cutting", "events_section"],
     "model": ["model", "model_valid", "mapping", "mapping_properties", "extensions"],
 }
@@ -60,9 +72,9 @@ def change(node: ast.AST, kind: str) -> None:
         node.op = ast.UAdd()
 
 
-def mutants(rng: random.Random) -> Iterator[tuple[str, Path, int, str, str]]:
+def mutants(root: Path, rng: random.Random) -> Iterator[tuple[str, Path, int, str, str]]:
     """Without end: package, file, line, the code as it was and as it is, and the changed text."""
-    files = [(package, path) for package in TESTS for path in sorted((ROOT / "src/kinglet" / package).rglob("*.py"))]
+    files = [(package, path) for package in TESTS for path in sorted((root / "src/kinglet" / package).rglob("*.py"))]
     weights = [path.stat().st_size for _, path in files]
     while True:
         package, path = rng.choices(files, weights)[0]
@@ -107,14 +119,14 @@ def main() -> None:
         for package in TESTS:
             if noticed(copied, package):
                 sys.exit(f"the tests of {package} fail without any change; mend that first")
-        for number, (package, path, line, what, text) in zip(range(1, count + 1), mutants(rng), strict=False):
-            target = copied / path.relative_to(ROOT)
+        changed = mutants(copied, rng)
+        for number, (package, target, line, what, text) in zip(range(1, count + 1), changed, strict=False):
             before = target.read_text(encoding="utf-8")
             target.write_text(text, encoding="utf-8")
             good = noticed(copied, package)
             target.write_text(before, encoding="utf-8")
             survived += not good
-            place = f"{path.relative_to(ROOT)}:{line}"
+            place = f"{target.relative_to(copied)}:{line}"
             print(f"{number:>3}  {'noticed ' if good else 'SURVIVED'}  {place}  {what[:90]}", flush=True)
     print(f"{count - survived} of {count} were noticed")
 

@@ -11,6 +11,7 @@ from kinglet.columns import put
 from kinglet.raw.text import POSITION, at, codes
 
 MARK = b"\xef\xbb\xbf"
+_MOST_BLANKS = 64 * 1024
 NO_SPANS = pl.DataFrame(schema={"start": POSITION, "end": POSITION})
 
 
@@ -61,6 +62,12 @@ def with_open(spans: pl.DataFrame, start: int, end: int, *faults: str) -> pl.Dat
         pl.lit(True).alias(fault) for fault in faults
     )
     return pl.concat([spans, last], how="diagonal")
+
+
+def without(data: bytes, start: int, end: int, blanks: bytes) -> int:
+    """The end of a span without the blanks at its end, of which no more are looked at than a buffer can hold back."""
+    text = data[max(start, end - _MOST_BLANKS) : end]
+    return end - len(text) + len(text.rstrip(blanks))
 
 
 def line_spans(buffer: Buffer) -> pl.DataFrame:

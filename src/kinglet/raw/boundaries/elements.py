@@ -8,16 +8,22 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.raw.boundaries.base import Buffer, Found, with_open
-from kinglet.raw.boundaries.strays import FAULT, unsettled_line, with_strays
+from kinglet.raw.boundaries.base import Buffer, Found, with_open, without
+from kinglet.raw.boundaries.strays import FAULT, open_stray, unsettled_line, with_strays
 from kinglet.raw.text import POSITION
 
 _VALUES = rb"(?:[^<>\"']|\"[^\"]*\"|'[^']*')*?"
 _TAG = re.compile(rb"<[!/]?[A-Za-z_:]" + _VALUES + rb">|\xef\xbb\xbf", re.DOTALL)
 _ASIDE = re.compile(rb"<(?:!--|!\[CDATA\[|\?)")
 _ENDS = {b"<!--": b"-->", b"<![CDATA[": b"]]>", b"<?": b"?>"}
-_MARK = re.compile(_ASIDE.pattern + b"|" + _TAG.pattern, re.DOTALL)
+_OPEN_VALUE = rb"(?:\"[^\"]*|'[^']*)?\Z"
+_MARK = re.compile(
+    b"(?P<aside>%b)|%b|(?P<unfinished><(?:[!/]?[A-Za-z_:]%b|!-?|!\\[\\w*|/)?%b)"
+    % (_ASIDE.pattern, _TAG.pattern, _VALUES, _OPEN_VALUE),
+    re.DOTALL,
+)
 _NOT_END = re.compile(rb"[^\r\n]")
+_BLANKS = b" \t\r\n"
 _TAIL = 256
 
 
@@ -34,7 +40,8 @@ class Elements:
         self.max_bytes = max_bytes
         self._token = re.compile(
             rb"(?P<aside><(?:!--|!\[CDATA\[))|<(?:(?P<close>/)"
-            + tag + rb"\s*>|(?P<open>" + tag + rb")(?=[\s/>])" + _VALUES + rb"(?P<alone>/)?>)",
+            + tag + rb"\s*>|(?P<open>" + tag + rb")(?=[\s/>])" + _VALUES + rb"(?P<alone>/)?>)"
+            + rb"|(?P<unfinished><" + tag + rb"\s" + _VALUES + _OPEN_VALUE + rb")",
             re.DOTALL,
         )  # fmt: skip
         self.within = False  # an element of which a piece has been given out
@@ -65,7 +72,7 @@ class Elements:
                     continue
             if match["open"]:
                 if start is not None:
-                    records.append((start, _stripped(data, start, match.start()), True))
+                    records.append((start, without(data, start, match.start(), _BLANKS), True))
                 start, depth, room = match.start(), 0, None
             if match["close"] and depth:
                 depth -= 1
@@ -79,20 +86,27 @@ class Elements:
         if start is not None:
             self.room = room if room is not None else _behind(self.line, data, start).room
         if start is not None and buffer.final:
-            records.append((start, _stripped(data, start, size), True))
+            records.append((start, without(data, start, size, _BLANKS), True))
             start = None
         schema = {"start": POSITION, "end": POSITION, "cut-off": pl.Boolean()}
         spans = pl.DataFrame(records, schema=schema, orient="row")
+        sure = size - _TAIL
         if start is not None:
             known = start
         elif not buffer.final:
-            known = min(known, self._unsure(data, records[-1][1] if records else 0))
-        spans = with_strays(data, spans, known, _masked, " \t\r\n")
+            known, unsure = self._settled(data, records[-1][1] if records else 0, known)
+            sure = min(sure, unsure)
+        spans = with_strays(data, spans, known, self._masked, " \t\r\n", continued=buffer.continued)
         self.stray = start is None
+        sure = max(known, sure)
+        if self.stray and not buffer.final:
+            known, last = open_stray(data, known, sure, self._masked, continued=buffer.continued)
+        else:
+            last = without(data, known, sure, _BLANKS)
         self.line_before, self.line = self.line, _behind(self.line, data, known)
         if buffer.final:
             return Found(spans, False, size)
-        return Found(with_open(spans, known, size - _TAIL, *([FAULT] if self.stray else [])), True, known)
+        return Found(with_open(spans, known, last, *([FAULT] if self.stray else [])), True, known)
 
     def advance(self, data: bytes, to: int) -> None:
         self.within = not self.stray
@@ -103,7 +117,7 @@ class Elements:
         self.within, self.stray = self.at_end, False
 
     def _tokens(self, buffer: Buffer) -> Iterator[re.Match[bytes] | int]:
-        """The tags of records; a position in place of a comment or CDATA section whose end is not there yet.
+        """The tags of records; a position in place of a tag, comment or CDATA section whose end is not there yet.
 
         One longer than an event may be is taken for text, so that a broken one does not hide all after it.
         """
@@ -111,6 +125,12 @@ class Elements:
         ends = _Ends(data)
         while match := self._token.search(data, position):
             position = match.end()
+            if match["unfinished"]:
+                if not buffer.final and len(data) - match.start() <= self.max_bytes:
+                    yield match.start()
+                    return
+                position = match.start() + 1
+                continue
             if match["aside"]:
                 end = ends.after(match["aside"], position)
                 if end < 0 and not buffer.final and len(data) - match.start() <= self.max_bytes:
@@ -121,20 +141,40 @@ class Elements:
                 continue
             yield match
 
-    def _unsure(self, data: bytes, done: int) -> int:
-        """Where a tag or a line begins whose end is not there yet."""
-        last = data.rfind(b"<", done)
-        line = unsettled_line(data, done)
-        if last < 0 or last >= line or len(data) - last > self.max_bytes or _is_whole(data, last):
-            return line
-        return last
+    def _settled(self, data: bytes, done: int, known: int) -> tuple[int, int]:
+        """Up to where lines behind the last record have ended, and where what is not sure yet begins."""
+        unsure = known
+        spans = []
+        for start, end in self._markup(data[done:known]):
+            if end < 0:
+                unsure = done + start
+                break
+            spans.append((done + start, done + end))
+        line = unsettled_line(data, done, unsure)
+        return next((end for start, end in spans if start < line < end), line), unsure
 
+    def _markup(self, text: bytes) -> Iterator[tuple[int, int]]:
+        """Start and end of each piece of markup; the end is -1 where it has not come."""
+        ends, position = _Ends(text), 0
+        while match := _MARK.search(text, position):
+            start, end, position = match.start(), match.end(), match.end()
+            if match["aside"]:
+                end = ends.after(match["aside"], position)
+            elif match["unfinished"]:
+                end, position = -1, start + 1
+            if (len(text) if end < 0 else end) <= start + self.max_bytes:  # otherwise it is taken for text
+                position = max(position, end)
+                yield start, end
 
-def _stripped(data: bytes, start: int, end: int) -> int:
-    """The end of a span without the blanks and line ends at its end."""
-    while end > start and data[end - 1] in b" \t\r\n":
-        end -= 1
-    return end
+    def _masked(self, gap: bytes, start: int) -> bytes:
+        """A gap with blanks in place of markup."""
+        parts: list[bytes] = []
+        position = 0
+        for first, last in self._markup(gap):
+            if last >= 0:  # markup without an end is text
+                parts += [gap[position:first], _NOT_END.sub(b" ", gap[first:last])]
+                position = last
+        return b"".join([*parts, gap[position:]])
 
 
 class _Ends:
@@ -153,12 +193,6 @@ class _Ends:
             self.none_behind[opening] = position
             return -1
         return found + len(_ENDS[opening])
-
-
-def _is_whole(data: bytes, start: int) -> bool:
-    """Whether the markup that begins at a place ends too."""
-    aside = _ASIDE.match(data, start)
-    return data.find(_ENDS[aside[0]], aside.end()) >= 0 if aside else _TAG.match(data, start) is not None
 
 
 class _Line(NamedTuple):
@@ -195,18 +229,3 @@ def _indent(data: bytes, start: int, inner: int) -> int | None:
     if line <= start or data[line - 1] != 10:
         return None
     return inner - line
-
-
-def _masked(gap: bytes, start: int) -> bytes:
-    """A gap with blanks in place of markup."""
-    parts: list[bytes] = []
-    ends, position = _Ends(gap), 0
-    while match := _MARK.search(gap, position):
-        end = ends.after(match[0], match.end()) if match[0] in _ENDS else match.end()
-        if end < 0:  # markup without an end is text
-            parts.append(gap[position : match.end()])
-            position = match.end()
-            continue
-        parts += [gap[position : match.start()], _NOT_END.sub(b" ", gap[match.start() : end])]
-        position = end
-    return b"".join([*parts, gap[position:]])

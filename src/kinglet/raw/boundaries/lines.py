@@ -9,7 +9,7 @@ import polars as pl
 
 from kinglet.columns import put
 from kinglet.raw.boundaries.base import NO_SPANS, Buffer, Found, line_spans, with_open
-from kinglet.raw.text import as_text, character_start
+from kinglet.raw.text import as_text, at, character_start
 
 _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
 _BLANK = r"^[ \t]*$"
@@ -100,14 +100,35 @@ class GroupedLines:
     def __init__(self, rule: LineRule, max_bytes: int) -> None:
         self.rule, self.max_bytes = rule, max_bytes
         self.before = b""  # the part of the buffer's first line that stands before the buffer
+        self.behind = b""  # the same for the next buffer
+        self.breaks = at(0).head(0)
+        self.any_events = False  # whether the log's first event has ended
 
     def find(self, buffer: Buffer) -> Found:
+        self.before, self.breaks = self.behind, buffer.breaks
+        found = self._found(buffer)
+        self.any_events = self.any_events or found.spans.height > int(found.opened)
+        if found.settled:
+            self.advance(buffer.data, found.settled)
+        return found
+
+    def advance(self, data: bytes, to: int) -> None:
+        row = int(self.breaks.search_sorted(to))
+        line = int(self.breaks[row - 1]) + 1 if row else 0
+        self.behind = (data[line:to] if row else self.before + data[:to])[: self.max_bytes]
+
+    def restart(self) -> None:
+        self.behind, self.any_events = b"", False
+
+    def _found(self, buffer: Buffer) -> Found:
         lines = self._known(buffer)
         if lines is None:
             return Found(NO_SPANS, False, 0)
         text = self._text(buffer.data, lines)
         begins = self.rule.begins(text)
-        filled = ~text.str.contains(_BLANK) if self.rule.blanks else lines["end"] > lines["start"]
+        filled = lines["end"] > lines["start"]
+        if self.rule.blanks:
+            filled &= ~text.str.contains(_BLANK)
         rows = filled.arg_true()
         if not len(rows):
             return self._nothing(buffer, int(lines["start"][-1]))
@@ -126,9 +147,9 @@ class GroupedLines:
                 "row": lines["row"].filter(first),
             }
         )
-        if self.rule.orphan is not None and len(heads):
-            at = rows.search_sorted(heads)
-            leads = rows.gather(at.filter(at < len(rows)))
+        if self.rule.orphan is not None and len(heads) and not self.any_events:
+            places = rows.search_sorted(heads)
+            leads = rows.gather(places.filter(places < len(rows)))
             orphans = all_lines["start"].gather(leads.filter(~begins.gather(leads)))
             if len(orphans):
                 spans = spans.with_columns(pl.col("start").is_in(orphans.implode()).alias(self.rule.orphan))
@@ -137,8 +158,8 @@ class GroupedLines:
                 ends = pl.concat(
                     [heads[1:] if not buffer.continued else heads, pl.Series([len(text)], dtype=heads.dtype)]
                 )
-                at = rows.search_sorted(ends).cast(pl.Int64) - 1
-                lasts = rows.gather(at.filter(at >= 0))
+                places = rows.search_sorted(ends).cast(pl.Int64) - 1
+                lasts = rows.gather(places.filter(places >= 0))
                 open_ = all_lines["end"].gather(lasts.filter(~self.rule.last(text.gather(lasts))))
                 if len(open_):
                     spans = spans.with_columns(pl.col("end").is_in(open_.implode()).alias("cut-off"))
@@ -146,13 +167,6 @@ class GroupedLines:
         if group[-1] != last_group:
             return Found(spans, False, int(spans["end"][-1]))
         return Found(spans, True, int(spans["start"][-1]))
-
-    def advance(self, data: bytes, to: int) -> None:
-        line = max(data.rfind(b"\n", 0, to), data.rfind(b"\r", 0, to)) + 1
-        self.before = ((self.before if line == 0 else b"") + data[line:to])[: self.max_bytes]
-
-    def restart(self) -> None:
-        self.before = b""
 
     def _known(self, buffer: Buffer) -> pl.DataFrame | None:
         """The lines of which it is known whether they begin an event."""

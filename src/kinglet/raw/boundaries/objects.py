@@ -14,8 +14,8 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
-from kinglet.raw.boundaries.base import NO_SPANS, Buffer, Found, with_open
-from kinglet.raw.boundaries.strays import FAULT, unsettled_line, with_strays
+from kinglet.raw.boundaries.base import NO_SPANS, Buffer, Found, with_open, without
+from kinglet.raw.boundaries.strays import FAULT, open_stray, unsettled_line, with_strays
 
 Bytes = npt.NDArray[np.uint8]
 Positions = npt.NDArray[np.int64]
@@ -27,6 +27,7 @@ _BEGINNING = re.compile(rb"[\s\x1e]*(?:\xef\xbb\xbf)?[\s\x1e]*(\[)?[\s\x1e]*([^\
 _STRING = re.compile(rb'"(?:[^"\\]|\\.?)*("|\Z)', re.DOTALL)
 _CONTINUES = list(b",[:")  # what stands before an object that is part of another value
 _BLANKS = list(b" \t\r\n")
+_BEHIND = b" \t\r\n,"  # what may stand behind a record that has no end, and is none of it
 _TAIL = 4
 
 
@@ -51,6 +52,23 @@ class _Records(NamedTuple):
     following: Positions
 
 
+class _Before(NamedTuple):
+    """What is known of the bytes before a buffer.
+
+    depth: brackets open. in_string, escaped: whether a string is open, and a backslash stands last. in_records:
+    whether the innermost array around is that of the key. had_key: whether the object around has had that. last:
+    the last byte that is no blank. indent: the blanks on the line that goes on, -1 where that began with more.
+    """
+
+    depth: int = 0
+    in_string: bool = False
+    escaped: bool = False
+    in_records: bool = False
+    had_key: bool = False
+    last: int = 0
+    indent: int = -1
+
+
 class Objects:
     """JSON values as records; in an array or under a key the brackets and commas around them are no events.
 
@@ -61,17 +79,15 @@ class Objects:
     def __init__(self, key: str | None, max_bytes: int) -> None:
         self.key, self.max_bytes = key, max_bytes
         self.level = 2 if key is not None else None  # brackets open around a record
-        self.depth = 0  # brackets open where the buffer begins
-        self.in_string = self.escaped = False  # there, and whether a backslash stands before it
-        self.in_records = False  # whether the innermost array around is that of the key
-        self.last = 0  # the last byte before the buffer that is no blank
+        self.before = self.behind = _Before()  # of this buffer, and of the next one
         self.column = -1  # where on their lines the records of an array begin
         self.stray = False
         self.any_records = False
-        self.had_key = False  # whether the object around the buffer's first byte has had the array of the key
+        self.had_key: list[tuple[int, bool]] = []  # from where on the object around has had the array of the key
         self.regions: list[tuple[int, int]] = []  # where all that is no record is stray: see `_stray_regions`
 
     def find(self, buffer: Buffer) -> Found:
+        self.before, self.had_key = self.behind, []
         if self.level is None and not self._told(buffer):
             return Found(NO_SPANS, False, 0)
         assert self.level is not None
@@ -88,24 +104,34 @@ class Objects:
             records = _Records(*(column[:-1] for column in records))
         ended = self._ended(data, records)
         done = int(ended["end"][-1]) if ended.height else 0
-        known = size if buffer.final else start if start is not None else unsettled_line(data, done)
+        known = size if buffer.final else start if start is not None else unsettled_line(data, done, size)
         if level == 2:
             known = self._before_key(data, known, buffer.final)
             known = self._stray_regions(data, brackets, heads, known, buffer.final)
-        spans = with_strays(data, ended, known, self._masked, " \t\r\n,\x1e" + ("[]" if level == 1 else ""))
-        self._settle(data, brackets, known)
+        usual = " \t\r\n,\x1e" + ("[]" if level == 1 else "")
+        spans = with_strays(data, ended, known, self._masked, usual, continued=buffer.continued)
         self.stray = start is None
+        sure = max(known, size - _TAIL)
         if buffer.final:
+            self._settle(data, brackets, known)
             return Found(spans, False, size)
-        return Found(with_open(spans, known, size - _TAIL, *([FAULT] if self.stray else [])), True, known)
+        if not self.stray:
+            self._settle(data, brackets, known)
+            return Found(with_open(spans, known, without(data, known, sure, _BEHIND)), True, known)
+        first, last = open_stray(data, known, sure, self._masked, continued=buffer.continued)
+        settled = first if level < 2 else known  # what stands before the array of a key tells its name
+        self._settle(data, brackets, settled)
+        return Found(with_open(spans, first, last, FAULT), True, settled)
 
     def advance(self, data: bytes, to: int) -> None:
         self._settle(data, self._brackets(data[:to]), to)
         line = data.rfind(b"\n", 0, to) + 1
-        text = (b'"' if self.in_string and line == 0 else b"") + data[line:to]
+        opened = b"" if line or not self.before.in_string else b'"\\' if self.before.escaped else b'"'
+        text = opened + data[line:to]
         strings = list(_STRING.finditer(text))
-        self.in_string = bool(strings) and not strings[-1][1]
-        self.escaped = self.in_string and (len(text) - len(text.rstrip(b"\\"))) % 2 == 1
+        in_string = bool(strings) and not strings[-1][1]
+        escaped = in_string and (len(text) - len(text.rstrip(b"\\"))) % 2 == 1
+        self.behind = self.behind._replace(in_string=in_string, escaped=escaped)
 
     def restart(self) -> None:
         """Brackets stay open, so that the rest of a record is told from the next one."""
@@ -127,9 +153,9 @@ class Objects:
         )
         code = values[tokens]
         quote = code == _QUOTE
-        if b"\\" in data or self.escaped:
-            quote &= ~_escaped(tokens, code, self.escaped)
-        count = np.cumsum(quote) + int(self.in_string)
+        if b"\\" in data or self.before.escaped:
+            quote &= ~_escaped(tokens, code, self.before.escaped)
+        count = np.cumsum(quote) + int(self.before.in_string)
         at_line = np.maximum.accumulate(np.where(code == _LINE_FEED, count, 0)) if len(count) else count
         kinds = code & 0xDF
         outside = ((count - at_line) % 2 == 0) & ((kinds == _OPENS) | (kinds == _CLOSES))
@@ -150,8 +176,11 @@ class Objects:
         begins = at - column
         rows: Positions = np.flatnonzero((code == _OPEN_OBJECT) & (begins > 0))
         rows = rows[values[begins[rows] - 1] == _LINE_FEED]
+        indent = self.before.indent
+        if indent >= 0 and len(at) and code[0] == _OPEN_OBJECT and indent + at[0] == column:
+            rows = np.append(0, rows)  # the line began before the buffer
         if column:
-            good = [not data[at[i] - column : at[i]].strip(b" \t") for i in rows]
+            good = [not data[max(at[i] - column, 0) : at[i]].strip(b" \t") for i in rows]
             return rows.compress(np.array(good, bool))
         before = values[np.maximum(at[rows] - 2, 0)]
         goes_on = np.isin(before, _CONTINUES)
@@ -160,12 +189,12 @@ class Objects:
             end = int(at[rows[i]]) - 2
             while end >= 0 and data[end] in b" \t\r\n":
                 end -= 1
-            goes_on[i] = (data[end] if end >= 0 else self.last) in _CONTINUES
+            goes_on[i] = (data[end] if end >= 0 else self.before.last) in _CONTINUES
         return rows.compress(~goes_on)
 
     def _depths(self, delta: Positions, hard: Positions, heads: Positions) -> Positions:
         """Depth after each bracket; a closing one too many counts for nothing."""
-        total: Positions = np.cumsum(delta) + self.depth
+        total: Positions = np.cumsum(delta) + self.before.depth
         heads = np.unique(heads[heads < len(total)])
         resets = np.union1d(hard, heads)
         if len(resets):
@@ -188,7 +217,7 @@ class Objects:
             begins, ends = begins & inside, ends & inside
         rows = np.flatnonzero(begins | ends)
         at, is_begin = brackets.at[rows], begins[rows]
-        if self.depth > level:  # the buffer begins within a record
+        if self.before.depth > level and (self.before.in_records or level < 2):  # the buffer begins within a record
             at, is_begin = np.append(0, at), np.append(True, is_begin)
         following = np.append(at[1:], -1)
         closed = np.append(~is_begin[1:], False)
@@ -200,10 +229,7 @@ class Objects:
         missing = ends < 0
         for i in np.flatnonzero(missing):
             start, end = int(records.starts[i]), int(records.following[i])
-            end = end if end >= 0 else len(data)
-            while end > start and data[end - 1] in b" \t\r\n,":
-                end -= 1
-            ends[i] = end
+            ends[i] = without(data, start, end if end >= 0 else len(data), _BEHIND)
         spans = pl.DataFrame([pl.Series("start", records.starts), pl.Series("end", ends)])
         return spans.with_columns(pl.Series("cut-off", missing)) if missing.any() else spans
 
@@ -212,7 +238,7 @@ class Objects:
         assert self.key is not None
         named = re.compile(rb'"' + re.escape(self.key.encode()) + rb'"\s*:\s*\Z')
         rows = np.flatnonzero(brackets.opens & (brackets.before == 1))
-        flags = np.full(len(brackets.at), self.in_records)
+        flags = np.full(len(brackets.at), self.before.in_records)
         if len(heads):
             firsts = np.searchsorted(brackets.at, heads)
             rows = np.union1d(rows, firsts[firsts < len(flags)])
@@ -226,20 +252,31 @@ class Objects:
 
     def _settle(self, data: bytes, brackets: _Brackets, to: int) -> None:
         """Keeps what has to be known of the bytes before `to`."""
+        if not to:
+            self.behind = self.before
+            return
+        depth, in_records, last, indent = (
+            self.before.depth, self.before.in_records, self.before.last, self.before.indent,
+        )  # fmt: skip
         count = int(np.searchsorted(brackets.at, to))
         if count:
             if self.level == 2:
-                self.in_records = bool(self._in_records(data, brackets)[count - 1])
-            self.depth = int(brackets.after[count - 1])
-        if count < len(brackets.at) and brackets.at[count] == to:  # there counting may have started afresh
-            self.depth = int(brackets.before[count])
-        if to:
-            self.in_string = self.escaped = False
+                in_records = bool(self._in_records(data, brackets)[count - 1])
+            depth = int(brackets.after[count - 1])
+        if count < len(brackets.at) and brackets.at[count] == to and brackets.opens[count]:
+            depth = int(brackets.before[count])  # counting may have started afresh
+        had_key = next((had for place, had in reversed(self.had_key) if place < to), self.before.had_key)
         end = to - 1
         while end >= 0 and data[end] in b" \t\r\n":
             end -= 1
         if end >= 0:
-            self.last = data[end]
+            last = data[end]
+        line = data.rfind(b"\n", 0, to) + 1
+        if data[line:to].strip(b" \t"):
+            indent = -1
+        elif line or indent >= 0:
+            indent = to - line + (0 if line else indent)
+        self.behind = _Before(depth, False, False, in_records, had_key, last, indent)
 
     def _first_record(self, data: bytes, brackets: _Brackets) -> bool:
         """Whether the first record has begun; notes the column on its line at which it does."""
@@ -248,7 +285,8 @@ class Objects:
             return False
         position = int(records.starts[0])
         line = data.rfind(b"\n", 0, position) + 1
-        self.column = position - line if not data[line:position].strip(b" \t") else 0
+        blank = not data[line:position].strip(b" \t") and (line > 0 or self.before.indent >= 0)
+        self.column = position - line + (0 if line else self.before.indent) if blank else 0
         return True
 
     def _before_key(self, data: bytes, known: int, final: bool) -> int:
@@ -269,8 +307,9 @@ class Objects:
         inside = self._in_records(data, brackets, heads)
         rows = np.flatnonzero((brackets.opens & (brackets.before <= 1)) | (~brackets.opens & (brackets.after <= 1)))
         self.regions = []
-        array = 0 if self.in_records and self.depth >= 2 else None
-        whole, had_key = None, self.had_key
+        array = 0 if self.before.in_records and self.before.depth >= 2 else None
+        had_key = self.before.had_key
+        whole = 0 if self.before.depth and not had_key else None  # it is known to have no such array
         for row in rows:
             position = int(brackets.at[row])
             if brackets.opens[row]:
@@ -278,6 +317,7 @@ class Objects:
                     whole, had_key = position, False
                 elif inside[row]:
                     array, had_key, self.any_records = position + 1, True, True
+                self.had_key.append((position, had_key))
             elif brackets.after[row] == 0:
                 if whole is not None and not had_key:
                     self.regions.append((whole, position + 1))
@@ -292,7 +332,6 @@ class Objects:
                 self.regions.append((whole, len(data)))
             else:
                 known = min(known, whole)
-        self.had_key = had_key
         return known
 
     def _masked(self, gap: bytes, start: int) -> bytes:

@@ -102,7 +102,7 @@ class Rows:
                 after = last
                 continue
             too_long = len(buffer.data) - lines.starts[first] > self.max_bytes + _TAIL
-            if buffer.final or too_long or frame.height - 1 - first >= self.max_lines:
+            if buffer.final or too_long or frame.height - first >= self.max_lines:
                 broken.append(first)
             else:
                 return joined, first, broken

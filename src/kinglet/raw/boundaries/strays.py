@@ -7,20 +7,25 @@ from collections.abc import Callable
 
 import polars as pl
 
+from kinglet.raw.boundaries.base import without
 from kinglet.raw.text import POSITION, as_text, at
 
 _LINE = re.compile(rb"[^\r\n]+")
-_BLANKS = b" \t\x0b\x0c\x1e"
+_BLANKS = b" \t\r\n\x0b\x0c\x1e"
 FAULT = "stray-text"
 
 
+Masked = Callable[[bytes, int], bytes]
+"""Makes of a gap, and of where it begins, the same with blanks in place of what may stand there."""
+
+
 def with_strays(
-    data: bytes, spans: pl.DataFrame, known: int, masked: Callable[[bytes, int], bytes], usual: str
+    data: bytes, spans: pl.DataFrame, known: int, masked: Masked, usual: str, *, continued: bool
 ) -> pl.DataFrame:
     """The spans and those of stray text before `known`, in order.
 
-    masked: a gap, and where it begins, with blanks in place of what may stand there. usual: the characters that most
-    gaps consist of; such gaps need no closer look.
+    usual: the characters that most gaps consist of; such gaps need no closer look. continued: a gap at the start of
+    the buffer goes on with stray text.
     """
     starts = pl.concat([at(0), spans["end"]])
     ends = pl.concat([spans["start"], at(known)])
@@ -33,16 +38,28 @@ def with_strays(
     found: list[tuple[int, int]] = []
     for start, end in zip(starts.gather(rows), ends.gather(rows), strict=True):
         for line in _LINE.finditer(masked(data[start:end], start)):
-            inside = line[0].strip(_BLANKS)
-            if inside:
-                first = start + line.start() + line[0].index(inside)
-                found.append((first, first + len(inside)))
+            place = start + line.start()
+            first, last = _inside(line[0], continued=continued and place == 0)
+            if last > first:
+                found.append((place + first, place + last))
     if not found:
         return spans
     stray = pl.DataFrame(found, schema={"start": POSITION, "end": POSITION}, orient="row")
     return pl.concat([spans, stray.with_columns(pl.lit(True).alias(FAULT))], how="diagonal").sort("start")
 
 
-def unsettled_line(data: bytes, done: int) -> int:
-    """Where the line begins that is not yet ended, but not before the end of the last record."""
-    return max(done, data.rfind(b"\n", done) + 1, data.rfind(b"\r", done, len(data) - 1) + 1)
+def open_stray(data: bytes, known: int, end: int, masked: Masked, *, continued: bool) -> tuple[int, int]:
+    """Start and end of the stray text under way from `known` on, as far as is sure; the same where there is none."""
+    first, last = _inside(masked(data[known:end], known), continued=continued and known == 0)
+    return known + min(first, last), known + last
+
+
+def _inside(line: bytes, *, continued: bool) -> tuple[int, int]:
+    """Start and end of what of a line is no blank; what goes on begins where the line does."""
+    last = without(line, 0, len(line), _BLANKS)
+    return 0 if continued else len(line) - len(line.lstrip(_BLANKS)), last
+
+
+def unsettled_line(data: bytes, done: int, to: int) -> int:
+    """Where the line begins that is not yet ended before `to`, but not before the end of the last record."""
+    return max(done, data.rfind(b"\n", done, to) + 1, data.rfind(b"\r", done, min(to, len(data) - 1)) + 1)
