@@ -40,7 +40,7 @@ screenshots: $(READY)  ## make docs/screenshots anew (needs xterm, Xvfb, ImageMa
 	$(BIN)/python tools/screenshots.py
 
 schema: $(READY)  ## make the published schema of parser files anew
-	$(BIN)/kinglet model --file-schema > src/kinglet/definition/parser-file.schema.json
+	$(BIN)/kinglet model --file-schema > src/kinglet/spec/parser-file.schema.json
 
 clean:  ## remove what can be made again
 	rm -rf $(VENV) build dist .mypy_cache .ruff_cache .hypothesis src/*.egg-info kinglet-demo benchmarks/data

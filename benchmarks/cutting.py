@@ -26,8 +26,8 @@ def kinglet_start(log: Path) -> int:
 
 
 def _cut(log: Path, kind: str) -> int:
-    from kinglet.raw.cutting import CutRule, cut
-    from kinglet.raw.sources import open_sources
+    from kinglet.cutting.cutter import CutRule, cut
+    from kinglet.source.logs import open_sources
 
     return sum(len(batch) for batch in cut(open_sources(log)[0], CutRule(kind, START if kind == "start" else None)))
 
@@ -64,7 +64,7 @@ def main() -> None:
         import numpy  # noqa: F401 - imports are not what is measured here
         import polars  # noqa: F401
 
-        import kinglet.raw.cutting  # noqa: F401
+        import kinglet.cutting.cutter  # noqa: F401
     started = time.perf_counter()
     count = way(log)
     print(count, time.perf_counter() - started)

@@ -6,7 +6,7 @@ import time
 from typing import NamedTuple
 
 import kinglet
-from kinglet.patterns.slow import BUDGET, why_slow
+from kinglet.regex.backtracking import BUDGET, why_slow
 
 LENGTH = 5_000
 

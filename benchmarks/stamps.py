@@ -91,8 +91,8 @@ def reader(way: str, form: Form, texts: list[str]) -> Callable[[], int]:
     """What is timed; it gives the number of stamps that were read."""
     column = pl.Series("stamp", texts)
     if way == "kinglet":
-        from kinglet.clock.formats import parse_format
-        from kinglet.clock.reading import TimeReading, read
+        from kinglet.timestamps.formats import parse_format
+        from kinglet.timestamps.reading import TimeReading, read
 
         reading = TimeReading(tuple(map(parse_format, form.kinglet)), form.zone)
         return lambda: int(read(column, reading, REFERENCE).time.count())

@@ -16,8 +16,8 @@ import time
 from pathlib import Path
 
 import kinglet
-from kinglet.raw.sources import open_sources
-from kinglet.several import ParserSet
+from kinglet.parser_set import ParserSet
+from kinglet.source.logs import open_sources
 
 HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Bench}\n"
 TIME = 'time: {from: stamp, format: "%Y-%m-%dT%H:%M:%S%z"}\n'

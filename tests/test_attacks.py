@@ -286,7 +286,7 @@ class Accidents(InFolder):
         self.assertEqual(0, process.returncode, error[-300:])
 
     def test_a_log_that_shrinks_while_it_is_read(self) -> None:
-        from kinglet.raw import sources
+        from kinglet.source import logs as sources
 
         parser = kinglet_module.load("p.yaml")
         before, sources.CHUNK_BYTES = sources.CHUNK_BYTES, 100_000

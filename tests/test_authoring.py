@@ -5,11 +5,11 @@ from __future__ import annotations
 import unittest
 
 import kinglet
-from kinglet.authoring.cases import Difference
-from kinglet.authoring.diagnosis import diagnose
-from kinglet.authoring.palette import field_colours
-from kinglet.authoring.preview import preview
-from kinglet.authoring.spans import spans
+from kinglet.insight.cases import Difference
+from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.palette import field_colours
+from kinglet.insight.preview import preview
+from kinglet.insight.spans import spans
 from tests.helpers import PUMP, PUMP_LOG, with_pattern
 
 HEAD = "03/Mar 22:10:41 P04 PMP/"

@@ -18,7 +18,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
-from kinglet.raw import cutting
+from kinglet.cutting import cutter as cutting
 from tests.helpers import PUMP, PUMP_LOG, ROOT, InFolder, kinglet, kinglet_process, with_pattern
 
 

@@ -11,10 +11,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.clock.directives import DIRECTIVES
-from kinglet.clock.formats import parse_format
-from kinglet.clock.moment import as_moment
-from kinglet.clock.reading import TimeReading, instants
+from kinglet.timestamps.directives import DIRECTIVES
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.reading import TimeReading, instants
+from kinglet.timestamps.reference_time import as_moment
 from tests.helpers import with_pattern
 
 NOON = datetime(2026, 3, 5, 12, tzinfo=UTC)

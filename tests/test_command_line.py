@@ -214,7 +214,7 @@ class Model(unittest.TestCase):
                       json.loads(kinglet("model", "--json").out))  # fmt: skip
 
     def test_the_file_schema_is_the_one_that_ships(self) -> None:
-        shipped = ROOT / "src" / "kinglet" / "definition" / "parser-file.schema.json"
+        shipped = ROOT / "src" / "kinglet" / "spec" / "parser-file.schema.json"
         self.assertEqual(shipped.read_text(), kinglet("model", "--file-schema").out)
 
 

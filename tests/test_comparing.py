@@ -7,8 +7,8 @@ import unittest
 from pathlib import Path
 
 import kinglet
-from kinglet.authoring.comparing import compare
 from kinglet.demo.logs import log_bytes
+from kinglet.insight.comparing import compare
 from tests.helpers import PUMP, PUMP_LOG, ROOT, InFolder
 from tests.helpers import kinglet as command
 

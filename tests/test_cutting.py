@@ -10,9 +10,10 @@ from unittest import mock
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kinglet.raw import cutting, sources
-from kinglet.raw.cutting import CutRule, cut
-from kinglet.raw.sources import open_sources
+from kinglet.cutting import cutter as cutting
+from kinglet.cutting.cutter import CutRule, cut
+from kinglet.source import logs as sources
+from kinglet.source.logs import open_sources
 
 Event = tuple[int, int, str, list[str]]
 

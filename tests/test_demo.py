@@ -15,11 +15,11 @@ from unittest import mock
 import polars as pl
 
 import kinglet as package
-from kinglet.definition.loading import ready_parsers
 from kinglet.demo import scenario
 from kinglet.demo.logs import LOGS, log_bytes, log_text
 from kinglet.demo.scenario import STORY
 from kinglet.demo.writing import bench, write_demo
+from kinglet.spec.loading import ready_parsers
 from tests.helpers import ROOT, InFolder, kinglet
 
 DOCUMENTED = [

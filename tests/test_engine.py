@@ -12,7 +12,9 @@ import pandas as pd
 import polars as pl
 
 import kinglet
-from kinglet.raw import cutting, joining, sources
+from kinglet.cutting import cutter as cutting
+from kinglet.cutting import small_logs as joining
+from kinglet.source import logs as sources
 from tests.helpers import PUMP, PUMP_LOG, InFolder, with_pattern
 
 EXPECTED = [

@@ -13,14 +13,14 @@ from pathlib import Path
 import polars as pl
 
 import kinglet as package
-from kinglet.definition.schema import Events, bytes_of
+from kinglet.columns.text_spans import as_text, bytes_as_text, character_start, found, where
+from kinglet.cutting.cutter import CutRule, Cutter
+from kinglet.cutting.from_spec import cut_rule
 from kinglet.demo.writing import write_demo
-from kinglet.raw.cutting import CutRule, Cutter
-from kinglet.raw.encodings import HEAD_BYTES, from_high_bytes, from_start, named
-from kinglet.raw.rules import cut_rule
-from kinglet.raw.sources import open_sources
-from kinglet.raw.text import as_text, bytes_as_text, character_start, found, where
-from kinglet.raw.unpacking import packing_of
+from kinglet.source.compression import packing_of
+from kinglet.source.encodings import HEAD_BYTES, from_high_bytes, from_start, named
+from kinglet.source.logs import open_sources
+from kinglet.spec.schema import Events, bytes_of
 from tests.helpers import InFolder, kinglet, kinglet_process
 
 HEAD = """

@@ -15,14 +15,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
-from kinglet.engine.plan import RESERVED
+from kinglet.cutting import cutter as cutting
 from kinglet.expressions import evaluating
 from kinglet.expressions.compiling import sql
 from kinglet.expressions.functions import FUNCTIONS
 from kinglet.expressions.reading import WORDS
 from kinglet.expressions.terms import ExpressionError
 from kinglet.output.views import FieldsView, ModelView, View
-from kinglet.raw import cutting
+from kinglet.plan.data import RESERVED
 from tests.helpers import ROOT, InFolder, kinglet
 
 ROWS = st.lists(

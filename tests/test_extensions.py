@@ -10,11 +10,11 @@ from pathlib import Path
 import polars as pl
 
 import kinglet
-from kinglet.authoring.coverage import coverage
-from kinglet.authoring.matrix import by_class, figure, matrix
 from kinglet.demo.logs import LOGS, log_bytes
 from kinglet.demo.writing import write_demo
-from kinglet.model.validation import complaints
+from kinglet.insight.coverage import coverage
+from kinglet.insight.matrix import by_class, figure, matrix
+from kinglet.ocsf.validation import complaints
 from tests.helpers import ROOT, InFolder
 from tests.helpers import kinglet as command
 

@@ -9,11 +9,11 @@ import unittest
 from types import ModuleType
 
 import kinglet
-from kinglet.authoring.diagnosis import diagnose
-from kinglet.authoring.explaining import explain
-from kinglet.authoring.spans import spans
-from kinglet.patterns.dialect import RegexError, check_regex
-from kinglet.patterns.slow import BUDGET, search, why_slow
+from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.explaining import explain
+from kinglet.insight.spans import spans
+from kinglet.regex.backtracking import BUDGET, search, why_slow
+from kinglet.regex.dialect import RegexError, check_regex
 from tests.helpers import LINES, ROOT, InFolder
 from tests.helpers import kinglet as command
 

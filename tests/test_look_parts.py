@@ -11,18 +11,18 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import kinglet as package
-from kinglet.clock.finding import FINDABLE, format_of, stamps
-from kinglet.definition.schema import Csv, Events
-from kinglet.looking.columns import described, pairs
-from kinglet.looking.containers import container_of, mixture
-from kinglet.looking.report import Look
-from kinglet.looking.sample import Sample, take
-from kinglet.looking.shapes import forms, shown
-from kinglet.looking.slots import same_names, slots_of
-from kinglet.looking.starts import boundaries
-from kinglet.looking.suggestion import file_stem, flow
-from kinglet.looking.words import percent, size
-from kinglet.raw.sources import open_sources
+from kinglet.discover.columns import described, pairs
+from kinglet.discover.containers import container_of, mixture
+from kinglet.discover.report import Look
+from kinglet.discover.sample import Sample, take
+from kinglet.discover.shapes import forms, shown
+from kinglet.discover.slots import same_names, slots_of
+from kinglet.discover.starts import boundaries
+from kinglet.discover.suggestion import file_stem, flow
+from kinglet.discover.words import percent, size
+from kinglet.source.logs import open_sources
+from kinglet.spec.schema import Csv, Events
+from kinglet.timestamps.known_forms import FINDABLE, format_of, stamps
 
 PEOPLE = ("m.okoro", "t.varela", "j.lindqvist", "a.pires", "s.amadi", "h.fontaine")
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 import kinglet
 from kinglet.patterns.compiling import to_regexes
-from kinglet.patterns.slots import parse, slots
+from kinglet.patterns.grammar import parse, slots
 from tests.helpers import InFolder
 
 START = datetime(2026, 11, 20, 8, 0, 10, tzinfo=UTC)

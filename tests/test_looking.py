@@ -17,16 +17,16 @@ from unittest import mock
 import polars as pl
 
 import kinglet as package
-from kinglet.clock.finding import FINDABLE, format_of, stamps
-from kinglet.clock.formats import parse_format
-from kinglet.definition.loading import ready_parsers
 from kinglet.demo import scenario
 from kinglet.demo.logs import LOGS
 from kinglet.demo.writing import write_demo
-from kinglet.looking import sample
-from kinglet.looking.columns import type_of
-from kinglet.looking.report import Look
-from kinglet.raw.sources import Source
+from kinglet.discover import sample
+from kinglet.discover.columns import type_of
+from kinglet.discover.report import Look
+from kinglet.source.logs import Source
+from kinglet.spec.loading import ready_parsers
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.known_forms import FINDABLE, format_of, stamps
 from tests.helpers import ROOT, InFolder, kinglet
 
 # name: encoding, container, events, number of events, place of the time, its format

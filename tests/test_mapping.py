@@ -10,15 +10,15 @@ from typing import Any
 import polars as pl
 
 import kinglet
-from kinglet.authoring.coverage import coverage
-from kinglet.authoring.needs import load_rules, needs
-from kinglet.definition.loading import ready_parsers
+from kinglet.columns.paths import parts, tree
 from kinglet.demo.logs import LOGS
 from kinglet.demo.writing import write_demo
-from kinglet.model.paths import parts, tree
-from kinglet.model.schema import load_model
-from kinglet.model.validation import complaints
+from kinglet.insight.coverage import coverage
+from kinglet.insight.needs import load_rules, needs
+from kinglet.ocsf.schema import load_model
+from kinglet.ocsf.validation import complaints
 from kinglet.output.views import ModelView
+from kinglet.spec.loading import ready_parsers
 from tests.helpers import ROOT, InFolder, with_pattern
 from tests.helpers import kinglet as command
 from tests.test_model import complaints as standard_complaints

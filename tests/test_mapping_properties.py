@@ -11,13 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.engine.groups import Group
-from kinglet.extract.forms import read
-from kinglet.extract.json_objects import JsonObjects
-from kinglet.model.paths import Items, tree
-from kinglet.model.schema import load_model
-from kinglet.model.validation import complaints
-from kinglet.output.json_text import Constant, json_lines, nested
+from kinglet.columns.json_text import Constant, json_lines, nested
+from kinglet.columns.paths import Items, tree
+from kinglet.ocsf.schema import load_model
+from kinglet.ocsf.validation import complaints
+from kinglet.runtime.groups import Group
+from kinglet.structured.by_form import read
+from kinglet.structured.json_objects import JsonObjects
 from tests.test_model import complaints as standard_complaints
 
 MODEL = load_model()

@@ -10,9 +10,9 @@ import jsonschema
 from ocsf_json_schema import OcsfJsonSchemaEmbedded, get_ocsf_schema
 
 import kinglet
-from kinglet.definition.loading import ready_parsers
 from kinglet.demo.logs import LOGS, log_text
-from kinglet.model.schema import enum_value, load_model
+from kinglet.ocsf.schema import enum_value, load_model
+from kinglet.spec.loading import ready_parsers
 from tests.helpers import PUMP, PUMP_LOG, ROOT, with_pattern
 
 MODEL = load_model()

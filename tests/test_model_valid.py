@@ -11,8 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
-from kinglet.model.schema import Attribute, Entity, ModelClass, load_model
-from kinglet.model.validation import complaints
+from kinglet.ocsf.schema import Attribute, Entity, ModelClass, load_model
+from kinglet.ocsf.validation import complaints
 from kinglet.output.views import ModelView
 from tests.helpers import InFolder, kinglet, with_pattern
 from tests.test_model import complaints as standard_complaints

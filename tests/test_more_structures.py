@@ -13,16 +13,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.authoring.diagnosis import diagnose
-from kinglet.authoring.spans import spans
 from kinglet.demo.logs import log_text
-from kinglet.extract.blocks import Blocks, key_of
-from kinglet.extract.fixed import Fixed
-from kinglet.extract.forms import Structure, read
-from kinglet.extract.repeats import selector, taken
-from kinglet.extract.structured_data import StructuredData
-from kinglet.extract.unread import unread
-from kinglet.extract.xml_elements import MOST_LEVELS, XmlElements
+from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.spans import spans
+from kinglet.structured.blocks import Blocks, key_of
+from kinglet.structured.by_form import Structure, read
+from kinglet.structured.fixed import Fixed
+from kinglet.structured.repeats import selector, taken
+from kinglet.structured.structured_data import StructuredData
+from kinglet.structured.why_unread import unread
+from kinglet.structured.xml_elements import MOST_LEVELS, XmlElements
 from tests.helpers import InFolder
 
 HEAD = "kinglet: 1\nparser: gate\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Gatekeeper}\n"

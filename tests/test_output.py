@@ -14,8 +14,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
+from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, nested
 from kinglet.output.feeding import Feed
-from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, nested
 from kinglet.output.views import view
 from kinglet.output.writers import WRITERS, NdjsonWriter, writer_for
 from tests.helpers import PUMP, PUMP_LOG, InFolder

@@ -9,9 +9,9 @@ import unittest
 import jsonschema
 
 import kinglet
-from kinglet.definition.document import MAX_BYTES, from_text
-from kinglet.definition.published import file_schema
-from kinglet.model.schema import load_model
+from kinglet.insight.editor_schema import file_schema
+from kinglet.ocsf.schema import load_model
+from kinglet.spec.document import MAX_BYTES, from_text
 from tests.helpers import PUMP, ROOT, InFolder, with_pattern
 
 REPLACED = [

@@ -14,14 +14,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.authoring.spans import spans
-from kinglet.patterns import atoms, beginnings, compiling, openings, slots
-from kinglet.patterns.atoms import matching_prefix
+from kinglet.insight.spans import spans
+from kinglet.patterns import compiling
+from kinglet.patterns import grammar as slots
+from kinglet.patterns import literal_prefix as openings
 from kinglet.patterns.compiling import escape, to_regexes
-from kinglet.patterns.dialect import RegexError, check_regex, for_python
-from kinglet.patterns.literals import known
-from kinglet.patterns.slots import PatternError, parse
+from kinglet.patterns.grammar import PatternError, parse
 from kinglet.patterns.types import TYPES
+from kinglet.regex import atoms
+from kinglet.regex import first_characters as beginnings
+from kinglet.regex.atoms import matching_prefix
+from kinglet.regex.dialect import RegexError, check_regex, for_python
+from kinglet.regex.literals import known
 from tests.helpers import PUMP, PUMP_LOG, with_pattern
 
 

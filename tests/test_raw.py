@@ -18,10 +18,12 @@ from unittest import mock
 import zstandard
 
 import kinglet
-from kinglet.raw import joining, sources, unpacking
-from kinglet.raw.cutting import CutRule, EventBatch, cut
-from kinglet.raw.joining import cut_all
-from kinglet.raw.sources import open_sources
+from kinglet.cutting import small_logs as joining
+from kinglet.cutting.cutter import CutRule, EventBatch, cut
+from kinglet.cutting.small_logs import cut_all
+from kinglet.source import compression as unpacking
+from kinglet.source import logs as sources
+from kinglet.source.logs import open_sources
 from tests.helpers import InFolder, with_pattern
 from tests.test_cutting import events, texts
 

@@ -20,20 +20,21 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
-from kinglet.raw import cutting, joining
-from kinglet.raw.boundaries.base import Boundary, Buffer
-from kinglet.raw.boundaries.elements import Elements
-from kinglet.raw.boundaries.framed import Counted, FixedLength, Prefixed
-from kinglet.raw.cutting import CutRule, Cutter, cut
-from kinglet.raw.sources import CHUNK_BYTES, Source, open_sources
-from kinglet.raw.text import found as found_in
+from kinglet.columns.text_spans import found as found_in
+from kinglet.cutting import cutter as cutting
+from kinglet.cutting import small_logs as joining
+from kinglet.cutting.boundaries.base import Boundary, Buffer
+from kinglet.cutting.boundaries.elements import Elements
+from kinglet.cutting.boundaries.framed import Counted, FixedLength, Prefixed
+from kinglet.cutting.cutter import CutRule, Cutter, cut
+from kinglet.source.logs import CHUNK_BYTES, Source, open_sources
 from tests.helpers import InFolder, kinglet, with_pattern
 
 LINES = "kinglet: 1\nparser: lines\nversion: 1.0.0\nproduct: {vendor: Marram Ferries, name: Bench}\n"
 
 
 def events(data: bytes, rule: CutRule, chunk: int = CHUNK_BYTES) -> list[tuple[str, tuple[str, ...]]]:
-    with mock.patch("kinglet.raw.sources.CHUNK_BYTES", chunk), mock.patch.object(cutting, "HEAD_BYTES", 64):
+    with mock.patch("kinglet.source.logs.CHUNK_BYTES", chunk), mock.patch.object(cutting, "HEAD_BYTES", 64):
         found = []
         for batch in cut(open_sources(data)[0], rule):
             masks = [(name, mask.to_list()) for name, mask in batch.faults]

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from rich.console import Console
 
 import kinglet
-from kinglet.authoring.palette import FEW_STATES, STATES
-from kinglet.authoring.preview import preview
-from kinglet.authoring.visible import visible
 from kinglet.cli.render import coverage_bar, few_colours, shown_value, state_colours, state_lines
 from kinglet.errors import did_you_mean, window
+from kinglet.insight.palette import FEW_STATES, STATES
+from kinglet.insight.preview import preview
+from kinglet.insight.visible import visible
 from tests.helpers import PUMP, PUMP_LOG
 
 GOOD = PUMP_LOG.encode()

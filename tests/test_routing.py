@@ -13,13 +13,14 @@ from unittest import mock
 import polars as pl
 
 import kinglet
-from kinglet.engine import build, trying
-from kinglet.engine.asking import Ask, Asking, answered, together
-from kinglet.engine.extract import extract
-from kinglet.engine.routing import in_question, piece_of, slices
-from kinglet.engine.shelves import PLACES, on_shelves
+from kinglet import compiler as build
 from kinglet.parser import Parser
-from kinglet.patterns.literals import pieces
+from kinglet.regex.literals import pieces
+from kinglet.runtime import variants as trying
+from kinglet.runtime.candidate_variants import in_question, piece_of, slices
+from kinglet.runtime.regex_groups import extract
+from kinglet.runtime.regex_requests import Ask, Asking, answered, together
+from kinglet.runtime.regex_workers import PLACES, on_shelves
 
 HEAD = "kinglet: 1\nparser: quay\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Quay}\n"
 AT = "2026-03-05T12:00:00Z"

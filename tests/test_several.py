@@ -11,8 +11,8 @@ import polars as pl
 
 import kinglet
 from kinglet.demo.logs import LOGS, log_bytes, log_text
-from kinglet.engine.choosing import Chooser, of_path, telling
-from kinglet.several import ParserSet
+from kinglet.parser_set import ParserSet
+from kinglet.runtime.candidate_parsers import Chooser, of_path, telling
 from tests.helpers import ROOT, InFolder
 from tests.helpers import kinglet as command
 

@@ -13,12 +13,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.engine.plan import FieldPlan
-from kinglet.engine.threads import in_turn
+from kinglet.cutting.cutter import EventBatch
 from kinglet.errors import Place
 from kinglet.patterns.types import TYPES
-from kinglet.raw.cutting import EventBatch
-from kinglet.raw.sources import Source
+from kinglet.plan.data import FieldPlan
+from kinglet.runtime.workers import in_turn
+from kinglet.source.logs import Source
 from kinglet.steps.fields import Rename
 from kinglet.steps.privacy import Mask
 from kinglet.steps.tables import Lookup, Table, Translate

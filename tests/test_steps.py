@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.authoring.diagnosis import diagnose
+from kinglet.insight.diagnosis import diagnose
 from tests.helpers import InFolder
 from tests.helpers import kinglet as command
 

@@ -14,16 +14,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.authoring.diagnosis import diagnose
-from kinglet.authoring.spans import spans
-from kinglet.engine.plan import Plan
 from kinglet.errors import ParserFileError
-from kinglet.extract import forms
-from kinglet.extract.delimited import Delimited
-from kinglet.extract.forms import Found, Structure, read
-from kinglet.extract.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
-from kinglet.extract.pairs import Pairs
-from kinglet.extract.unread import unread
+from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.spans import spans
+from kinglet.plan.data import Plan
+from kinglet.structured import by_form as forms
+from kinglet.structured.by_form import Found, Structure, read
+from kinglet.structured.delimited import Delimited
+from kinglet.structured.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
+from kinglet.structured.pairs import Pairs
+from kinglet.structured.why_unread import unread
 from tests.helpers import InFolder
 from tests.helpers import kinglet as command
 

@@ -13,11 +13,11 @@ from pathlib import Path
 import polars as pl
 
 import kinglet
-from kinglet.clock.directives import DIRECTIVES
-from kinglet.clock.formats import NAMED, parse_format
-from kinglet.clock.notes import NOTES
 from kinglet.demo.logs import LOGS, SEED, log_bytes
 from kinglet.demo.scenario import DAYS, Story
+from kinglet.timestamps.directives import DIRECTIVES
+from kinglet.timestamps.formats import NAMED, parse_format
+from kinglet.timestamps.notes import NOTES
 from tests.helpers import ROOT, InFolder, kinglet_process, with_pattern
 from tests.helpers import kinglet as command
 

@@ -14,13 +14,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.authoring.advice import advice
-from kinglet.authoring.diagnosis import diagnose
-from kinglet.authoring.timeline import timeline
-from kinglet.clock.order import Dates, Known, Times, after, date_in_name, dated, filled, near, second_hours
-from kinglet.clock.zones import Zone, to_utc
 from kinglet.errors import ParserFileError
+from kinglet.insight.advice import advice
+from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.timeline import timeline
 from kinglet.parser import Parser
+from kinglet.timestamps.order import Dates, Known, Times, after, date_in_name, dated, filled, near, second_hours
+from kinglet.timestamps.zones import Zone, to_utc
 from tests.helpers import InFolder, with_pattern
 from tests.helpers import kinglet as command
 

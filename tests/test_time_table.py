@@ -16,12 +16,12 @@ import polars as pl
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from kinglet.clock import notes
-from kinglet.clock.abbreviations import OFFSETS, SEVERAL
-from kinglet.clock.finding import format_of, stamps
-from kinglet.clock.formats import parse_format
-from kinglet.clock.reading import Stamps, TimeReading, read
-from kinglet.clock.reasons import why
+from kinglet.timestamps import notes
+from kinglet.timestamps.abbreviations import OFFSETS, SEVERAL
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.known_forms import format_of, stamps
+from kinglet.timestamps.reading import Stamps, TimeReading, read
+from kinglet.timestamps.why_unread import why
 
 MANY = 20
 """So many times the cases of a format make a column that is read by its layout, once numpy is there."""

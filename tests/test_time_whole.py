@@ -12,7 +12,8 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.raw import cutting, joining
+from kinglet.cutting import cutter as cutting
+from kinglet.cutting import small_logs as joining
 from tests.helpers import ROOT, InFolder
 
 HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Marram Ferries, name: Bench}\n"
@@ -41,7 +42,7 @@ class Documented(unittest.TestCase):
             line = f"03.03.2026|{stamp}" if in_slot else stamp
             self.assertNotIn("'", rule)
             one = parser(f"{{from: stamp, {rule}}}", variants=f"variants: [{{name: a, pattern: '{pattern}'}}]\n")
-            with mock.patch("kinglet.raw.sources.datetime") as clock:
+            with mock.patch("kinglet.source.logs.datetime") as clock:
                 clock.now.return_value = datetime(2026, 3, 4, 1, tzinfo=UTC)
                 (event,) = one.parse([line], at="2026-03-04T01:00:00Z").events.to_dicts()
             away = timedelta(hours=1) if stamp.endswith("CET") or "+01:00" in stamp else timedelta()

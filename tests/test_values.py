@@ -13,9 +13,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.extract.forms import read
-from kinglet.extract.json_objects import item_of
-from kinglet.extract.pairs import Pairs
+from kinglet.structured.by_form import read
+from kinglet.structured.json_objects import item_of
+from kinglet.structured.pairs import Pairs
 from tests.helpers import ROOT
 
 HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Marram Ferries, name: Bench}\n"
@@ -204,4 +204,4 @@ class InPlace(unittest.TestCase):
         found = [
             path.name for path in Path(ROOT / "src").rglob("*.py") if ".scatter(" in path.read_text(encoding="utf-8")
         ]
-        self.assertEqual(["columns.py"], found)
+        self.assertEqual(["put.py"], found)

@@ -15,7 +15,7 @@ from datetime import UTC, datetime, timedelta
 FIRST, LAST = 2000, 2026
 ALSO = {"AST": 180, "BST": 360, "GST": 240, "UT": 0, "Z": 0}
 """Meanings in use that the database writes as numbers: Arabia, Bangladesh, the Gulf; and those of RFC 5322."""
-TARGET = pathlib.Path(__file__).parents[1] / "src" / "kinglet" / "clock" / "abbreviations.py"
+TARGET = pathlib.Path(__file__).parents[1] / "src" / "kinglet" / "timestamps" / "abbreviations.py"
 
 
 def offsets_of_names() -> dict[str, set[int]]:

@@ -15,7 +15,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-OUTPUT = Path(__file__).parent.parent / "src" / "kinglet" / "model" / "data"
+OUTPUT = Path(__file__).parent.parent / "src" / "kinglet" / "ocsf" / "data"
 REQUIREMENTS = {"required": 2, "recommended": 1, "optional": 0}
 
 

@@ -19,24 +19,21 @@ from collections.abc import Iterator
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
+_RAW = ["raw", "raw_whole", "cutting", "events_section"]
+_PATTERNS = ["patterns", "hostile", "parser_file", "structures", "values"]
+_EVENTS = [
+    "engine", "routing", "patterns", "structures", "several", "steps", "step_properties", "time_rules", "expressions",
+    "values", "robustness",
+]  # fmt: skip
 TESTS = {
-    "clock": ["time_table", "clock", "time_whole", "time_rules", "time_logs", "values"],
-    "patterns": ["patterns", "hostile", "parser_file", "structures", "values"],
-    "engine": [
-        "engine",
-        "routing",
-        "patterns",
-        "structures",
-        "several",
-        "steps",
-        "step_properties",
-        "time_rules",
-        "expressions",
-        "values",
-        "robustness",
-    ],
-    "raw": ["raw", "raw_whole", "cutting", "events_section"],
-    "model": ["model", "model_valid", "mapping", "mapping_properties", "extensions"],
+    "timestamps": ["time_table", "clock", "time_whole", "time_rules", "time_logs", "values"],
+    "patterns": _PATTERNS,
+    "regex": _PATTERNS,
+    "plan": _EVENTS,
+    "runtime": _EVENTS,
+    "source": _RAW,
+    "cutting": _RAW,
+    "ocsf": ["model", "model_valid", "mapping", "mapping_properties", "extensions"],
 }
 """The packages, and the files of tests that are asked about them, the quickest to fail first."""
 _COMPARED = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq}
@@ -115,7 +112,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         copied = Path(folder) / "kinglet"
         shutil.copytree(ROOT, copied, ignore=left_out)
-        shutil.copytree(ROOT / "src/kinglet/model/data", copied / "src/kinglet/model/data", dirs_exist_ok=True)
+        shutil.copytree(ROOT / "src/kinglet/ocsf/data", copied / "src/kinglet/ocsf/data", dirs_exist_ok=True)
         for package in TESTS:
             if noticed(copied, package):
                 sys.exit(f"the tests of {package} fail without any change; mend that first")

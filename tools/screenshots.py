@@ -20,8 +20,8 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import kinglet
-from kinglet.authoring import matrix as filled
 from kinglet.demo.writing import write_demo
+from kinglet.insight import matrix as filled
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs" / "screenshots"

@@ -15,12 +15,12 @@ from typing import TYPE_CHECKING, Any
 from kinglet.errors import InputError, KingletError, ModelError, OutputError, ParserFileError, Problem, UsageError
 
 if TYPE_CHECKING:
-    from kinglet.authoring.cases import CaseOutcome, check_cases
-    from kinglet.looking.profile import look
-    from kinglet.looking.report import Look
-    from kinglet.model.schema import Model, load_model
+    from kinglet.discover.profile import look
+    from kinglet.discover.report import Look
+    from kinglet.insight.cases import CaseOutcome, check_cases
+    from kinglet.ocsf.schema import Model, load_model
     from kinglet.parser import Parser, Result, load
-    from kinglet.several import MixedResult, ParserSet, load_set
+    from kinglet.parser_set import MixedResult, ParserSet, load_set
 
 __version__ = "0.1.0"
 
@@ -48,18 +48,18 @@ __all__ = [
 
 # Loaded when first asked for: the column engine takes longer to import than `--help` may take.
 _LATER = {
-    "CaseOutcome": "kinglet.authoring.cases",
-    "check_cases": "kinglet.authoring.cases",
-    "Look": "kinglet.looking.report",
-    "look": "kinglet.looking.profile",
-    "Model": "kinglet.model.schema",
-    "load_model": "kinglet.model.schema",
+    "CaseOutcome": "kinglet.insight.cases",
+    "check_cases": "kinglet.insight.cases",
+    "Look": "kinglet.discover.report",
+    "look": "kinglet.discover.profile",
+    "Model": "kinglet.ocsf.schema",
+    "load_model": "kinglet.ocsf.schema",
     "Parser": "kinglet.parser",
     "Result": "kinglet.parser",
     "load": "kinglet.parser",
-    "MixedResult": "kinglet.several",
-    "ParserSet": "kinglet.several",
-    "load_set": "kinglet.several",
+    "MixedResult": "kinglet.parser_set",
+    "ParserSet": "kinglet.parser_set",
+    "load_set": "kinglet.parser_set",
 }
 
 

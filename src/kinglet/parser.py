@@ -13,17 +13,17 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from kinglet.clock.moment import as_moment
-from kinglet.definition import loading
-from kinglet.definition.document import Document
-from kinglet.definition.schema import ParserFile
-from kinglet.engine.build import build
-from kinglet.engine.parsed import Parsed
-from kinglet.engine.plan import MORE, STATES, Plan
-from kinglet.engine.running import Options, run
+from kinglet.compiler import build
 from kinglet.errors import UsageError, did_you_mean
-from kinglet.model.schema import Model
-from kinglet.raw.sources import Given, Source, open_sources
+from kinglet.ocsf.schema import Model
+from kinglet.plan.data import MORE, STATES, Plan
+from kinglet.runtime.parsed import Parsed
+from kinglet.runtime.pipeline import Options, run
+from kinglet.source.logs import Given, Source, open_sources
+from kinglet.spec import loading
+from kinglet.spec.document import Document
+from kinglet.spec.schema import ParserFile
+from kinglet.timestamps.reference_time import as_moment
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -188,7 +188,7 @@ def call_options(at: str | date | datetime | None, zone: str | None) -> Options:
     Raises:
         UsageError: `at` is no date, or `zone` no zone.
     """
-    from kinglet.clock.zones import configured_zone
+    from kinglet.timestamps.zones import configured_zone
 
     if zone is not None and not isinstance(zone, str):
         raise UsageError(f"zone: {zone!r} is no text; name a zone such as Atlantic/Azores")
@@ -281,6 +281,6 @@ class Result:
         return f"<Result of {self.parser.name}: {counts}>"
 
     def _repr_html_(self) -> str:
-        from kinglet.authoring.html import result_html
+        from kinglet.notebook.html import result_html
 
         return result_html(self)

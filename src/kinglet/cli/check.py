@@ -12,8 +12,8 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.authoring.advice import Advice
-    from kinglet.authoring.cases import CaseOutcome, Difference
+    from kinglet.insight.advice import Advice
+    from kinglet.insight.cases import CaseOutcome, Difference
     from kinglet.parser import Parser
 
 
@@ -43,17 +43,17 @@ def command(
     Mapped events must have all that the model requires, and values of the right types. Advice is marked with a ! and
     fails no check.
     """
-    from kinglet.authoring.advice import advice
-    from kinglet.authoring.cases import check_cases
-    from kinglet.authoring.coverage import coverage
     from kinglet.cli import needs
     from kinglet.cli.coverage import plain, render
     from kinglet.cli.render import console, print_json
+    from kinglet.insight.advice import advice
+    from kinglet.insight.cases import check_cases
+    from kinglet.insight.coverage import coverage
     from kinglet.parser import load
 
     out = console()
     if matrix is not None:
-        from kinglet.authoring import matrix as filled
+        from kinglet.insight import matrix as filled
 
         filled.ready_for(Path(matrix))
     model = options.load_model(extensions)

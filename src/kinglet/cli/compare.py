@@ -12,7 +12,7 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.authoring.comparing import Comparison, Moved
+    from kinglet.insight.comparing import Comparison, Moved
 
 
 @click.command("compare")
@@ -36,9 +36,9 @@ def command(
 
     Exit status 1 where events that were complete are not any more, or a rule goes blind.
     """
-    from kinglet.authoring.comparing import compare
     from kinglet.cli import needs
     from kinglet.cli.render import console, print_json
+    from kinglet.insight.comparing import compare
     from kinglet.parser import load
 
     model = options.load_model(extensions)

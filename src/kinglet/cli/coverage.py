@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.authoring.coverage import Coverage
+    from kinglet.insight.coverage import Coverage
 
 _MOST = 6
 

@@ -66,7 +66,7 @@ def _step(out: Console, number: int, what: str, do: str) -> None:
 
 def _opening(out: Console, logs: list[DemoLog], story: Story) -> None:
     from kinglet.cli.render import heading
-    from kinglet.looking.words import size
+    from kinglet.discover.words import size
 
     out.print(
         heading(

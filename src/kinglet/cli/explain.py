@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from rich.console import Console
 
-    from kinglet.authoring.explaining import Explanation, Overview
+    from kinglet.insight.explaining import Explanation, Overview
 
 _NAMES = 10
 _REGEXES = ("regex", "or")
@@ -39,9 +39,9 @@ def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_jso
     Of each pattern: the regexes that it becomes and the order in which they are tried, the text that every match
     contains, how long matches are, what runs it, and the fields it gives.
     """
-    from kinglet.authoring.explaining import as_plain, explain
     from kinglet.cli.render import console, print_json
     from kinglet.errors import UsageError, did_you_mean
+    from kinglet.insight.explaining import as_plain, explain
     from kinglet.parser import load
 
     found = explain(load(parser, model=options.load_model(extensions)))
@@ -158,7 +158,7 @@ def _fields(item: Explanation) -> str:
 def _line(out: Console, name: str, text: str) -> None:
     from rich.text import Text
 
-    from kinglet.authoring.visible import visible
+    from kinglet.insight.visible import visible
 
     width = out.width - _NAMES - 2
     text = visible(text)
@@ -172,7 +172,7 @@ def _line(out: Console, name: str, text: str) -> None:
 
 def _cut(regex: str, width: int) -> Iterator[str]:
     """A regex in lines that end between its pieces where they can."""
-    from kinglet.patterns.atoms import atoms
+    from kinglet.regex.atoms import atoms
 
     line = ""
     for piece in atoms(regex):

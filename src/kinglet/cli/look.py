@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 import click
 
 from kinglet.cli import options
-from kinglet.looking.words import counted, percent, size
+from kinglet.discover.words import counted, percent, size
 
 if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
-    from kinglet.looking.report import Look, Shape, StampPlace
+    from kinglet.discover.report import Look, Shape, StampPlace
 
 _LABEL = 11
 
@@ -34,7 +34,7 @@ def command(files: tuple[str, ...], shapes: int, encoding: str | None, unpack_li
     at as one log, or - for standard input.
     """
     from kinglet.cli.render import console, print_json, waiting
-    from kinglet.looking.profile import look
+    from kinglet.discover.profile import look
 
     with waiting("looking"):
         found = look(*files, encoding=encoding, unpack_limit=unpack_limit)
@@ -66,7 +66,7 @@ def _fact(out: Console, label: str, text: str, note: str = "") -> None:
     """A line of a label and what is said of it, with its evidence dimmed; long ones go on below."""
     from rich.text import Text
 
-    from kinglet.authoring.visible import visible
+    from kinglet.insight.visible import visible
 
     body = Text(visible(text))
     if note:
@@ -141,8 +141,8 @@ def _hanging(out: Console, head: Text, text: str, indent: int, style: str = "def
     """Text behind a head, going on below it where it is long."""
     from rich.text import Text
 
-    from kinglet.authoring.visible import visible
     from kinglet.cli.render import few_colours
+    from kinglet.insight.visible import visible
 
     body = Text(visible(text), style=style)
     if style == "bold":  # a shape
@@ -155,7 +155,7 @@ def _hanging(out: Console, head: Text, text: str, indent: int, style: str = "def
 
 def _events(events: dict[str, object]) -> str:
     """The `events` of a parser file, as it would be written there."""
-    from kinglet.looking.suggestion import flow
+    from kinglet.discover.suggestion import flow
 
     name, value = next(iter(events.items()))
     return name if value is True else f"{name}: {flow(value)}"
@@ -246,7 +246,7 @@ def _fact_line(out: Console, text: str) -> None:
 def _shape(out: Console, shape: Shape, digits: int, example: bool = True) -> None:
     from rich.text import Text
 
-    from kinglet.authoring.visible import visible
+    from kinglet.insight.visible import visible
 
     head = Text(f"  {shape.count:>{digits},} {percent(shape.share):>7}  ")
     _hanging(out, head, shape.text.replace("\n", "⏎"), len(head.plain), style="bold")
@@ -265,8 +265,8 @@ def _shape(out: Console, shape: Shape, digits: int, example: bool = True) -> Non
 def _columns(out: Console, shape: Shape) -> None:
     from rich.text import Text
 
-    from kinglet.authoring.visible import visible
     from kinglet.cli.render import heading
+    from kinglet.insight.visible import visible
 
     out.print()
     text = shape.text if len(shape.text) <= out.width - 14 else shape.text[: out.width - 15] + "…"

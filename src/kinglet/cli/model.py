@@ -12,7 +12,7 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.model.schema import Attribute, Entity, Model, ModelClass
+    from kinglet.ocsf.schema import Attribute, Entity, Model, ModelClass
 
 
 @click.command("model")
@@ -35,12 +35,12 @@ def command(
     """Browse the common model: all classes, or CLASS by caption or uid; an object such as `user` goes too."""
     from kinglet.cli.render import console, print_json
     from kinglet.errors import UsageError
-    from kinglet.model.schema import load_model
+    from kinglet.ocsf.schema import load_model
 
     if sum((name is not None, search is not None, file_schema)) > 1:
         raise UsageError("CLASS, --search and --file-schema exclude each other; give one of them")
     if file_schema:
-        from kinglet.definition.published import file_schema_text
+        from kinglet.insight.editor_schema import file_schema_text
 
         sys.stdout.write(file_schema_text(options.load_model(extensions)))
         return
@@ -92,7 +92,7 @@ def _render_class(out: Console, model: Model, item: Entity, all_attributes: bool
     from rich.text import Text
 
     from kinglet.cli.render import heading
-    from kinglet.model.schema import ModelClass
+    from kinglet.ocsf.schema import ModelClass
 
     where = f"class {item.uid} in {item.category}" if isinstance(item, ModelClass) else f"object {item.name}"
     out.print(heading(item.caption, f"{where}, {model.title}"))
@@ -126,7 +126,7 @@ def _render_class(out: Console, model: Model, item: Entity, all_attributes: bool
 
 def _fed_by(item: Entity, folder: str, model: Model) -> list[dict[str, str]]:
     """The messages of parsers in a folder that map to a class."""
-    from kinglet.several import load_set
+    from kinglet.parser_set import load_set
 
     return [
         {"parser": parser.name, "variant": variant.name}
@@ -172,7 +172,7 @@ def _captions(attribute: Attribute) -> list[str]:
 
 
 def _plain(item: Entity) -> dict[str, Any]:
-    from kinglet.model.schema import ModelClass
+    from kinglet.ocsf.schema import ModelClass
 
     named = (
         {"class": item.caption, "uid": item.uid, "category": item.category}

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.authoring.needs import Need, Rule, Source
-    from kinglet.model.schema import Model
+    from kinglet.insight.needs import Need, Rule, Source
+    from kinglet.ocsf.schema import Model
     from kinglet.parser import Parser
 
 
@@ -17,15 +17,15 @@ def load(folder: str, model: Model | None) -> list[Rule]:
     """The rules of a folder, for a model if not for that which ships."""
     from pathlib import Path
 
-    from kinglet.authoring.needs import load_rules
-    from kinglet.model.schema import load_model
+    from kinglet.insight.needs import load_rules
+    from kinglet.ocsf.schema import load_model
 
     return load_rules(Path(folder), model or load_model())
 
 
 def fed(rules: Sequence[Rule], parsers: Sequence[Parser]) -> list[Need]:
     """What each rule gets."""
-    from kinglet.authoring.needs import needs
+    from kinglet.insight.needs import needs
 
     return needs(rules, parsers)
 

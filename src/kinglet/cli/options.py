@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 if TYPE_CHECKING:
-    from kinglet.model.schema import Model
+    from kinglet.ocsf.schema import Model
 
 Decorator = Callable[[Callable[..., Any]], Callable[..., Any]]
 
@@ -57,7 +57,7 @@ def unpack_limit() -> Decorator:
 
 def _known_encoding(ctx: click.Context, parameter: click.Parameter, value: str | None) -> str | None:
     from kinglet.errors import UsageError
-    from kinglet.raw.encodings import named
+    from kinglet.source.encodings import named
 
     if value is not None:
         try:
@@ -68,7 +68,7 @@ def _known_encoding(ctx: click.Context, parameter: click.Parameter, value: str |
 
 
 def _size(ctx: click.Context, parameter: click.Parameter, value: str | None) -> int | None:
-    from kinglet.definition.schema import bytes_of
+    from kinglet.spec.schema import bytes_of
 
     if value is None:
         return None
@@ -92,6 +92,6 @@ def load_model(extensions: tuple[str, ...]) -> Model | None:
     """The model with what files add to it; None for that which ships."""
     if not extensions:
         return None
-    from kinglet.model import schema
+    from kinglet.ocsf import schema
 
     return schema.load_model(*extensions)

@@ -14,9 +14,9 @@ from rich.console import Console, ConsoleOptions
 from rich.segment import Segment
 from rich.text import Text
 
-from kinglet.authoring.palette import FEW_STATES, STATES
-from kinglet.authoring.spans import Span
-from kinglet.authoring.visible import visible
+from kinglet.insight.palette import FEW_STATES, STATES
+from kinglet.insight.spans import Span
+from kinglet.insight.visible import visible
 
 MARGIN = "  "
 

@@ -15,11 +15,11 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from kinglet.engine.mixed import Mixed
-    from kinglet.engine.parsed import Parsed
-    from kinglet.model.schema import Model
+    from kinglet.ocsf.schema import Model
     from kinglet.parser import Parser
-    from kinglet.raw.sources import Source
+    from kinglet.runtime.parsed import Parsed
+    from kinglet.runtime.several import Mixed
+    from kinglet.source.logs import Source
 
 
 @click.command("run")
@@ -74,7 +74,7 @@ def command(
     from kinglet.cli.render import print_json
     from kinglet.errors import InputError, UsageError
     from kinglet.output.writers import refuse_inputs, writer_for
-    from kinglet.raw.sources import open_sources
+    from kinglet.source.logs import open_sources
 
     if as_json and output == "-":
         raise UsageError("--json and -o - both write to standard output; give -o a file")
@@ -137,8 +137,8 @@ class _Task(NamedTuple):
 
     def add(self, parsed: Parsed | Mixed) -> None:
         if len(self.parsers) > 1:
-            from kinglet.engine.mixed import Mixed
-            from kinglet.several import add_counts
+            from kinglet.parser_set import add_counts
+            from kinglet.runtime.several import Mixed
 
             assert isinstance(parsed, Mixed)
             add_counts(self.by_parser, parsed)
@@ -160,7 +160,7 @@ def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
     if len(names) == 1 and not Path(names[0]).is_dir():
         parser = load(names[0], model=model)
         return _Task(view(parser.plan, form), parser.run_batches, [parser], {})
-    from kinglet.several import load_set
+    from kinglet.parser_set import load_set
 
     some = load_set(*names, model=model)
     if len(some.parsers) == 1:

@@ -10,13 +10,13 @@ from zoneinfo import ZoneInfo
 from rich.console import Console
 from rich.text import Text
 
-from kinglet.authoring.visible import visible
 from kinglet.cli.render import heading, instant
-from kinglet.clock.zones import is_zone
+from kinglet.insight.visible import visible
+from kinglet.timestamps.zones import is_zone
 
 if TYPE_CHECKING:
-    from kinglet.authoring.preview import ShownEvent
-    from kinglet.authoring.timeline import Step, Timeline
+    from kinglet.insight.preview import ShownEvent
+    from kinglet.insight.timeline import Step, Timeline
 
 _NAMES = 9
 _STAMP = 32

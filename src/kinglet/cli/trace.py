@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.authoring.tracing import Difference, Stage, Trace
+    from kinglet.insight.tracing import Difference, Stage, Trace
     from kinglet.steps.plan import StepPlan
 
 

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from kinglet.cli import options
-from kinglet.looking.words import counted
+from kinglet.discover.words import counted
 
 if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
-    from kinglet.authoring.preview import Preview, ShownEvent
+    from kinglet.insight.preview import Preview, ShownEvent
     from kinglet.parser import Parser, Result
 
 _MOST = 100_000
@@ -60,9 +60,9 @@ def command(
     times, the times of the whole log, values by variant, and why events are not complete. PARSER is a file or the name
     of a ready parser; FILE may be - for standard input.
     """
-    from kinglet.authoring.preview import preview
     from kinglet.cli.render import console, print_json
     from kinglet.errors import InputError, UsageError
+    from kinglet.insight.preview import preview
     from kinglet.parser import load
 
     if (line is not None) + (without is not None) + (until is not None) > 1:
@@ -82,8 +82,8 @@ def command(
     out = console()
     for name in files:
         if line is not None:
-            from kinglet.authoring.tracing import trace
             from kinglet.cli.trace import render_trace, trace_as_plain
+            from kinglet.insight.tracing import trace
 
             traced = trace(loaded, parsed(name, loaded.with_steps(until=0)), line)
             if as_json:
@@ -98,8 +98,8 @@ def command(
         else:
             _render(out, name, result, shown, only, most)
         if without is not None:
-            from kinglet.authoring.tracing import difference
             from kinglet.cli.trace import difference_as_plain, render_difference
+            from kinglet.insight.tracing import difference
 
             step = next((step for step in loaded.plan.steps if step.number == without), None)
             if step is None:
@@ -122,7 +122,7 @@ def _with_steps(loaded: Parser, without: int | None, until: int | None) -> Parse
 
 
 def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:
-    from kinglet.authoring.timeline import as_plain
+    from kinglet.insight.timeline import as_plain
 
     return {
         "file": name,
@@ -209,8 +209,8 @@ def _form(result: Result) -> str:
 
 
 def _render_events(out: Console, result: Result, shown: Preview, only: str | None) -> None:
-    from kinglet.authoring.palette import field_colours
     from kinglet.cli.render import few_colours, heading
+    from kinglet.insight.palette import field_colours
 
     if not shown.events:
         return
@@ -285,9 +285,9 @@ def _render_values(out: Console, shown: Preview) -> None:
 def _render_faults(out: Console, result: Result, shown: Preview) -> None:
     from rich.text import Text
 
-    from kinglet.authoring.visible import visible
     from kinglet.cli.render import heading, state_colours
     from kinglet.errors import window
+    from kinglet.insight.visible import visible
 
     if not shown.faults:
         return

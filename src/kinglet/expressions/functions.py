@@ -197,7 +197,7 @@ def checked_regex(regex: str) -> str:
     Raises:
         ExpressionError: it cannot be used.
     """
-    from kinglet.patterns.dialect import RegexError, check_regex
+    from kinglet.regex.dialect import RegexError, check_regex
 
     try:
         check_regex(regex)

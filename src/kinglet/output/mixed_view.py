@@ -6,11 +6,11 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kinglet.engine.mixed import Mixed
-from kinglet.engine.parsed import Parsed
-from kinglet.engine.plan import ROW, Plan
-from kinglet.output.json_text import nested
+from kinglet.columns.json_text import nested
 from kinglet.output.views import FieldsView, ModelView, flat
+from kinglet.plan.data import ROW, Plan
+from kinglet.runtime.parsed import Parsed
+from kinglet.runtime.several import Mixed
 
 
 class MixedView:

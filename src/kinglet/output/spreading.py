@@ -8,7 +8,7 @@ from typing import Any
 
 import polars as pl
 
-from kinglet.engine.plan import MORE, name_problem
+from kinglet.plan.data import MORE, name_problem
 
 
 def spread(events: pl.DataFrame, most: int) -> pl.DataFrame:

@@ -9,11 +9,11 @@ from typing import Protocol
 
 import polars as pl
 
-from kinglet.engine.parsed import Parsed, Part
-from kinglet.engine.plan import ROW, Plan
-from kinglet.model.identity import Leaf
-from kinglet.model.mapping import MappingPlan
-from kinglet.output.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
+from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
+from kinglet.ocsf.identity import Leaf
+from kinglet.ocsf.mapping import MappingPlan
+from kinglet.plan.data import ROW, Plan
+from kinglet.runtime.parsed import Parsed, Part
 
 
 class View(Protocol):

@@ -24,7 +24,7 @@ from kinglet.output.views import View
 
 if TYPE_CHECKING:
     from kinglet.output.mixed_view import MixedView
-    from kinglet.raw.sources import Source
+    from kinglet.source.logs import Source
 
 
 class Writer:

@@ -16,10 +16,10 @@ import re
 from collections.abc import Collection, Mapping, Set
 from typing import NamedTuple
 
-from kinglet.patterns.beginnings import Beginnings, beginnings
-from kinglet.patterns.gaps import without_choices
-from kinglet.patterns.slots import AnyBlanks, Blank, Literal, Optional, Slot, Token
+from kinglet.patterns.grammar import AnyBlanks, Blank, Literal, Optional, Slot, Token
+from kinglet.patterns.optional_parts import without_choices
 from kinglet.patterns.types import BLANK, TYPES, SlotType
+from kinglet.regex.first_characters import Beginnings, beginnings
 
 _END = "\0end"
 _CONTROLS = {"\n": r"\n", "\r": r"\r", "\t": r"\t"}

@@ -8,14 +8,14 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import INSTANT, Reference, TimeReading
-from kinglet.columns import put
-from kinglet.engine.convert import ISO, Faults
-from kinglet.engine.plan import MORE, Plan, Reading
-from kinglet.engine.taking import take
-from kinglet.raw.cutting import EventBatch
-from kinglet.raw.sources import Source
+from kinglet.columns.put import put
+from kinglet.cutting.cutter import EventBatch
+from kinglet.plan.data import MORE, Plan, Reading
+from kinglet.runtime.convert import ISO, Faults
+from kinglet.runtime.read import take
+from kinglet.source.logs import Source
 from kinglet.steps.plan import Fields, Json, placed
+from kinglet.timestamps.reading import INSTANT, Reference, TimeReading
 
 VARIANT = "_variant"
 """What stands behind a field's name in that of the field which says how another parser read it."""
@@ -90,7 +90,7 @@ class Hand(NamedTuple):
 
     def _read(self, frame: pl.DataFrame, rows: pl.Series, moment: datetime) -> tuple[pl.DataFrame, Faults]:
         """Events of which some are read by the other parser, its stamps near a moment."""
-        from kinglet.engine.running import Options, parse_batch
+        from kinglet.runtime.pipeline import Options, parse_batch
 
         numbers = pl.int_range(len(rows), eager=True)
         texts = pl.DataFrame(

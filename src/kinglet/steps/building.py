@@ -9,16 +9,15 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.definition.document import Path
-from kinglet.definition.steps import ParseAgain as ParseForm
-from kinglet.definition.steps import Shorten, Step
-from kinglet.engine.plan import DTYPES, MORE, FieldPlan, Plan, name_problem, said_type
-from kinglet.engine.readings import Context, read_form
 from kinglet.errors import did_you_mean
 from kinglet.expressions.compiling import Expression, sql
 from kinglet.expressions.terms import ExpressionError, constant
-from kinglet.extract.forms import is_within
 from kinglet.patterns.types import STRUCTURES
+from kinglet.plan.data import DTYPES, MORE, FieldPlan, Plan, name_problem, said_type
+from kinglet.plan.readings import Context, read_form
+from kinglet.spec.document import Path
+from kinglet.spec.steps import ParseAgain as ParseForm
+from kinglet.spec.steps import Shorten, Step
 from kinglet.steps.again import Hand, ParseAgain
 from kinglet.steps.fields import Assignment, Remove, Rename, Set
 from kinglet.steps.measuring import Measure
@@ -27,6 +26,7 @@ from kinglet.steps.privacy import Hash, Mask
 from kinglet.steps.shrinking import Drop, Raw, Roll
 from kinglet.steps.tables import Lookup, Table, Translate
 from kinglet.steps.values import Convert, Join, Replace, Split
+from kinglet.structured.by_form import is_within
 
 OtherParser = Callable[[str], Plan]
 """Compiles the parser of a name; raises ValueError where it cannot be had."""

@@ -6,12 +6,12 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.columns import put
-from kinglet.engine.convert import Faults
-from kinglet.engine.plan import RESERVED
+from kinglet.columns.put import put
 from kinglet.expressions.compiling import Expression
+from kinglet.plan.data import RESERVED
+from kinglet.runtime.convert import Faults
 from kinglet.steps.plan import ALWAYS, Fields, Json, Needs, placed, selected
+from kinglet.timestamps.reading import Reference
 
 
 class Assignment(NamedTuple):

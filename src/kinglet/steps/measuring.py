@@ -6,9 +6,9 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.engine.convert import Faults
+from kinglet.runtime.convert import Faults
 from kinglet.steps.plan import Fields, Json, placed
+from kinglet.timestamps.reading import Reference
 
 LABEL = pl.Struct({"name": pl.String(), "value": pl.String()})
 POINT = pl.Struct({"name": pl.String(), "value": pl.Float64(), "labels": pl.List(LABEL)})

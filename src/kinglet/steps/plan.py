@@ -7,10 +7,10 @@ from typing import NamedTuple, Protocol
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.engine.convert import Faults
 from kinglet.expressions import evaluating
 from kinglet.expressions.compiling import Expression
+from kinglet.runtime.convert import Faults
+from kinglet.timestamps.reading import Reference
 
 MOST_BYTES = 65_536
 """A text that a step makes may have so many bytes, or four times those of the event, if that is more."""

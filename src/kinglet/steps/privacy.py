@@ -9,10 +9,10 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.engine.convert import Faults
 from kinglet.errors import UsageError
+from kinglet.runtime.convert import Faults
 from kinglet.steps.plan import Fields, Json, placed
+from kinglet.timestamps.reading import Reference
 
 
 class Mask(NamedTuple):

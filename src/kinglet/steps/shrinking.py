@@ -6,9 +6,9 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.engine.convert import Faults
+from kinglet.runtime.convert import Faults
 from kinglet.steps.plan import Fields, Json, placed
+from kinglet.timestamps.reading import Reference
 
 
 class Roll(NamedTuple):
@@ -21,7 +21,7 @@ class Roll(NamedTuple):
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        from kinglet.output.json_text import json_lines
+        from kinglet.columns.json_text import json_lines
 
         there = [name for name in self.names if name in frame.columns]
         if not there:

@@ -12,10 +12,10 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference
-from kinglet.engine.convert import Faults
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
+from kinglet.runtime.convert import Faults
 from kinglet.steps.plan import Fields, Json, placed
+from kinglet.timestamps.reading import Reference
 
 MOST_BYTES = 256 * 2**20
 

@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.clock.reading import Reference, TimeReading
-from kinglet.engine.convert import ISO, Faults, convert
-from kinglet.engine.plan import FieldPlan
+from kinglet.plan.data import FieldPlan
+from kinglet.runtime.convert import ISO, Faults, convert
 from kinglet.steps.plan import Fields, Json, placed
+from kinglet.timestamps.reading import Reference, TimeReading
 
 LIST = pl.List(pl.String())
 

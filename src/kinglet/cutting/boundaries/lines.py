@@ -1,0 +1,215 @@
+"""Events of whole lines: every line, or lines grouped by a first one, a last one, blank lines or indentation."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.columns.put import put
+from kinglet.columns.text_spans import as_text, at, character_start
+from kinglet.cutting.boundaries.base import NO_SPANS, Buffer, Found, line_spans, with_open
+
+_TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
+_BLANK = r"^[ \t]*$"
+
+
+class EveryLine:
+    """Each line that has something on it is an event."""
+
+    def find(self, buffer: Buffer) -> Found:
+        lines = line_spans(buffer)
+        if buffer.final:
+            return Found(_filled(lines), False, len(buffer.data))
+        start = int(lines["start"][-1])
+        return Found(with_open(_filled(lines.head(-1)), start, len(buffer.data) - _TAIL), True, start)
+
+    def advance(self, data: bytes, to: int) -> None:
+        pass
+
+    def restart(self) -> None:
+        pass
+
+
+class LineRule(NamedTuple):
+    """Which lines begin a new group.
+
+    begins: from the text of the lines. orphan: the fault of a first event that begins otherwise.
+    last: from the text of the lines, which may be the last of an event; a log that ends with
+    another has been cut off. looks_back: whether a line begins is known before it has ended.
+    blanks: lines of nothing but blanks count as empty.
+    """
+
+    begins: Callable[[pl.Series], pl.Series]
+    orphan: str | None = None
+    last: Callable[[pl.Series], pl.Series] | None = None
+    looks_back: bool = False
+    blanks: bool = False
+    lead: str | None = None
+    banner: str | None = None
+
+
+def start_rule(regex: str, lead: str | None = None, banner: str | None = None) -> LineRule:
+    """Events begin with a line that matches; lines that match `lead` right before it belong to it.
+
+    Lines that match `banner` are events by themselves, and no fault where the log begins with them.
+    """
+
+    def begins(text: pl.Series) -> pl.Series:
+        found = text.str.contains(regex)
+        if lead is not None:
+            # the lead lines right before a start take its place
+            leads = text.str.contains(lead) & ~found
+            starts = pl.DataFrame([found.alias("start"), leads.alias("lead")])
+            behind = pl.when(~pl.col("lead")).then("start").backward_fill().fill_null(False)
+            run = starts.select(behind).to_series()
+            led = leads & run
+            first = led & ~led.shift(1, fill_value=False)
+            found = (found & ~led.shift(1, fill_value=False)) | first
+        if banner is not None:
+            alone = text.str.contains(banner) & ~found
+            found = found | alone
+        return found
+
+    return LineRule(begins, orphan="no-start", lead=lead, banner=banner)
+
+
+def end_rule(regex: str) -> LineRule:
+    def ends(text: pl.Series) -> pl.Series:
+        return text.str.contains(regex)
+
+    return LineRule(lambda text: ends(text).shift(1, fill_value=False), last=ends, looks_back=True)
+
+
+def indent_rule() -> LineRule:
+    return LineRule(lambda text: ~text.str.contains(r"^(?:[ \t]|$)"), orphan="no-start")
+
+
+def blank_line_rule() -> LineRule:
+    def begins(text: pl.Series) -> pl.Series:
+        blank = text.str.contains(_BLANK)
+        return blank & ~blank.shift(1, fill_value=False)
+
+    return LineRule(begins, blanks=True)
+
+
+class GroupedLines:
+    """Lines grouped into events; lines with nothing on them at the ends of one belong to none."""
+
+    def __init__(self, rule: LineRule, max_bytes: int) -> None:
+        self.rule, self.max_bytes = rule, max_bytes
+        self.before = b""  # the part of the buffer's first line that stands before the buffer
+        self.behind = b""  # the same for the next buffer
+        self.breaks = at(0).head(0)
+        self.any_events = False  # whether the log's first event has ended
+
+    def find(self, buffer: Buffer) -> Found:
+        self.before, self.breaks = self.behind, buffer.breaks
+        found = self._found(buffer)
+        self.any_events = self.any_events or found.spans.height > int(found.opened)
+        if found.settled:
+            self.advance(buffer.data, found.settled)
+        return found
+
+    def advance(self, data: bytes, to: int) -> None:
+        row = int(self.breaks.search_sorted(to))
+        line = int(self.breaks[row - 1]) + 1 if row else 0
+        self.behind = (data[line:to] if row else self.before + data[:to])[: self.max_bytes]
+
+    def restart(self) -> None:
+        self.behind, self.any_events = b"", False
+
+    def _found(self, buffer: Buffer) -> Found:
+        lines = self._known(buffer)
+        if lines is None:
+            return Found(NO_SPANS, False, 0)
+        text = self._text(buffer.data, lines)
+        begins = self.rule.begins(text)
+        filled = lines["end"] > lines["start"]
+        if self.rule.blanks:
+            filled &= ~text.str.contains(_BLANK)
+        rows = filled.arg_true()
+        if not len(rows):
+            return self._nothing(buffer, int(lines["start"][-1]))
+        heads = _head_rows(buffer, lines)
+        forced = begins if not len(heads) else put(begins, heads, True)
+        group = forced.cum_sum()
+        last_group = group[-1]
+        all_lines = lines
+        if len(rows) < len(group):
+            lines, group = lines.filter(filled), group.filter(filled)
+        first = (group != group.shift(1)).fill_null(True)
+        spans = pl.DataFrame(
+            {
+                "start": lines["start"].filter(first),
+                "end": lines["end"].filter(first.shift(-1, fill_value=True)),
+                "row": lines["row"].filter(first),
+            }
+        )
+        if self.rule.orphan is not None and len(heads) and not self.any_events:
+            places = rows.search_sorted(heads)
+            leads = rows.gather(places.filter(places < len(rows)))
+            orphans = all_lines["start"].gather(leads.filter(~begins.gather(leads)))
+            if len(orphans):
+                spans = spans.with_columns(pl.col("start").is_in(orphans.implode()).alias(self.rule.orphan))
+        if buffer.final:
+            if self.rule.last is not None:
+                ends = pl.concat(
+                    [heads[1:] if not buffer.continued else heads, pl.Series([len(text)], dtype=heads.dtype)]
+                )
+                places = rows.search_sorted(ends).cast(pl.Int64) - 1
+                lasts = rows.gather(places.filter(places >= 0))
+                open_ = all_lines["end"].gather(lasts.filter(~self.rule.last(text.gather(lasts))))
+                if len(open_):
+                    spans = spans.with_columns(pl.col("end").is_in(open_.implode()).alias("cut-off"))
+            return Found(spans, False, len(buffer.data))
+        if group[-1] != last_group:
+            return Found(spans, False, int(spans["end"][-1]))
+        return Found(spans, True, int(spans["start"][-1]))
+
+    def _known(self, buffer: Buffer) -> pl.DataFrame | None:
+        """The lines of which it is known whether they begin an event."""
+        lines = line_spans(buffer)
+        if buffer.final:
+            return lines
+        if len(buffer.data) - int(lines["start"][-1]) > self.max_bytes + _TAIL:
+            return lines.with_columns(pl.col("end").clip(upper_bound=len(buffer.data) - _TAIL))
+        if not self.rule.looks_back:
+            lines = lines.head(-1)
+        if self.rule.lead is not None and lines.height:  # what stands behind the last of them is not known yet
+            leads = self._text(buffer.data, lines).str.contains(self.rule.lead)
+            others = (~leads).arg_true()
+            kept = int(others[-1]) + 1 if len(others) else 0
+            held = len(buffer.data) - int(lines["start"][kept]) if kept < lines.height else 0
+            lines = lines.head(kept) if held <= self.max_bytes else lines
+        return lines if lines.height else None
+
+    def _nothing(self, buffer: Buffer, last: int) -> Found:
+        settled = len(buffer.data) if buffer.final else 0 if buffer.continued else last
+        return Found(NO_SPANS, False, settled)
+
+    def _text(self, data: bytes, lines: pl.DataFrame) -> pl.Series:
+        """The text of the lines as the rule reads it: none of it longer than an event may be."""
+        ends = lines["end"]
+        far = (ends - lines["start"] > self.max_bytes).arg_true()
+        if len(far):
+            near = [character_start(data, start + self.max_bytes) for start in lines["start"].gather(far)]
+            ends = put(ends, far, near)
+        text, _ = as_text(data, lines["start"], ends)
+        if self.before:
+            start, end = int(lines["start"][0]), int(ends[0])
+            text = put(text, 0, (self.before + data[start:end])[: self.max_bytes].decode("utf-8", "replace"))
+        return text
+
+
+def _head_rows(buffer: Buffer, lines: pl.DataFrame) -> pl.Series:
+    """The lines at which logs begin."""
+    if buffer.heads is not None:
+        return lines["start"].search_sorted(buffer.heads).cast(pl.Int64)
+    return pl.Series([] if buffer.continued else [0], dtype=pl.Int64)
+
+
+def _filled(lines: pl.DataFrame) -> pl.DataFrame:
+    full = lines["end"] > lines["start"]
+    return lines if full.all() else lines.filter(full)

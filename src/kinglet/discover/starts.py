@@ -1,0 +1,342 @@
+"""Where events start: ways to cut the log, each with how much of it they make sense of."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import replace
+from typing import Any, NamedTuple
+
+import polars as pl
+
+from kinglet.discover.report import Boundary
+from kinglet.discover.sample import Sample
+from kinglet.discover.words import counted, percent
+from kinglet.timestamps.known_forms import stamps
+
+_FEW = 0.005
+_PROBE = 4000
+_MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with
+_LONGEST_WORD = 60
+_HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
+_WORD = re.compile(r"[A-Za-z][A-Za-z0-9_.-]*[:=]?")
+
+
+class _Way(NamedTuple):
+    """A way to cut: the `events` of a parser file, which lines begin an event, and what they have in common.
+
+    head: which lines look like first lines, where that is known. between: lines that separate events.
+    """
+
+    events: dict[str, Any]
+    begins: pl.Series
+    head: pl.Series | None
+    what: str
+    between: pl.Series | None = None
+
+
+def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
+    """The ways that come into question, the likeliest first; known is that of the container."""
+    lines = sample.lines
+    filled = lines.str.contains(r"\S")
+    total = int(filled.sum())
+    if not total:
+        return []
+    stamped = _stamp_heads(lines.filter(filled))
+    ways = [
+        way
+        for way in (
+            _by_line(lines, filled, stamped),
+            _by_stamp(lines, filled, stamped),
+            _by_first_line(lines, filled),
+            _by_separator(lines, filled),
+            _by_blank_line(lines, filled),
+            _by_indent(lines, filled),
+            _by_last_line(lines, filled),
+        )
+        if way is not None
+    ]
+    judged = [_judged(way, lines, filled, sample.numbers, stamped) for way in ways]
+    order = {"line": 0, "separator": 1, "start": 2, "indent": 3, "blank-line": 4, "end": 5}
+    judged = [_same(item, judged) for item in judged]
+    if stamped is None:
+        judged = _blocks_over_lines(judged, total)
+    judged.sort(
+        key=lambda item: (
+            -round(item.explained, 3),
+            -item.count,
+            order[next(iter(item.events))],
+            len(str(item.events)),
+        )
+    )
+    if known is not None:
+        others = [
+            replace(item, wrong=item.wrong or "gives as many events as the first")
+            if item.count == known.count
+            else item
+            for item in judged
+            if item.events != known.events
+        ]
+        judged = [known, *others]
+    return judged[:3]
+
+
+def _blocks_over_lines(all_: list[Boundary], total: int) -> list[Boundary]:
+    """Holds against single lines that one word recurs with the same lines behind it, three or more to a block."""
+    starts = [way for way in all_ if "start" in way.events and way.explained >= 0.95 and way.multi_line >= 0.9]
+    if not starts or total < 3 * starts[0].count:
+        return all_
+    wrong = f"`{starts[0].events['start']}` recurs with like lines behind it"
+    return [
+        replace(way, explained=min(way.explained, starts[0].count / total), wrong=wrong)
+        if "line" in way.events
+        else way
+        for way in all_
+    ]
+
+
+def _same(way: Boundary, all_: list[Boundary]) -> Boundary:
+    """Says of a way that it cuts like the simplest one, where it does."""
+    if way is all_[0] or way.wrong or way.count != all_[0].count or way.explained != all_[0].explained:
+        return way
+    return replace(way, wrong="gives the same events as `line`, which is simpler")
+
+
+def _stamp_heads(lines: pl.Series) -> str | None:
+    """A regex of the stamp that most events begin with, and of what stands before it."""
+    step = max(1, len(lines) // _PROBE)
+    probe = lines.gather_every(step).head(_PROBE)
+    heads = [(line[: found[0].start], found[0].form.outline) for line in probe if (found := stamps(line[:80]))]
+    heads = [head for head in heads if len(head[0]) <= 40]
+    texts = Counter(before for before, _ in heads)
+    forms: Counter[str] = Counter()
+    for before, shape in heads:
+        literal = texts[before] >= 0.9 * len(heads) or re.search(r"[:=]\s*$", before) is not None
+        prefix = re.sub(r"\s+", r"\\s+", _escaped(before)) if literal else _prefix_regex(before)
+        if prefix is not None:
+            forms[f"^{prefix}{shape}"] += 1
+    if not forms:
+        return None
+    usual = [form for form, count in forms.most_common(_MOST_HEADS) if count >= max(2, 0.02 * len(probe))]
+    if not usual:
+        return None
+    if _is_labelled(usual[0]):
+        return usual[0]
+    usual = [form for form in usual if not _is_labelled(form)]  # `End-Date: …` goes on with an event
+    return usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
+
+
+def _is_labelled(form: str) -> bool:
+    """Whether a label stands before the stamp."""
+    return re.match(r"\^[^\[]*[A-Za-z][^\[]*[:=]", form.replace(r"\s", "")) is not None
+
+
+def _prefix_regex(text: str) -> str | None:
+    """What stands before a stamp, with its words and numbers left open; nothing where it is too much."""
+    parts = re.findall(r"[A-Za-z]+|[0-9]+|\s+|.", text)
+    if len(parts) > 8:
+        return None
+    out = ""
+    for part in parts:
+        if part.isalpha():
+            out += "[A-Za-z]+"
+        elif part.isdigit():
+            out += "[0-9]+"
+        else:
+            out += r"\s+" if part.isspace() else re.escape(part)
+    return out
+
+
+def _by_line(lines: pl.Series, filled: pl.Series, stamped: str | None) -> _Way:
+    head = lines.str.contains(stamped) if stamped else None
+    return _Way({"line": True}, filled, head, "every line is an event")
+
+
+def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: str | None) -> _Way | None:
+    if stamped is None:
+        return None
+    head = lines.str.contains(stamped)
+    start = _short(stamped)
+    begins = lines.str.contains(start)
+    if (head & ~begins).any():  # the short form would miss an event: the long one is printed
+        start, begins = stamped, head
+    return _Way({"start": start}, begins, head, "lines that begin with a stamp")
+
+
+def _short(regex: str) -> str:
+    """A start regex as a person would write it."""
+    several = re.fullmatch(r"\^\(\?:(.*)\)", regex)
+    if several is not None and _HEADS_BETWEEN in several[1]:
+        return "^(?:" + "|".join(_short(one) for one in several[1].split(_HEADS_BETWEEN)) + ")"
+    text = regex.replace("[0-9]{1,2}", r"\d+").replace("[0-9]+", r"\d+").replace("[0-9]", r"\d")
+    for long, short in (
+        (r"(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)", r"\w{3}"),
+        (r"(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun)", r"\w{3}"),
+    ):
+        text = text.replace(long, short)
+    text = re.sub(r"\(\?:\[\.,\]\\d\{1,9\}\)\?|\(\?:\[\.,:\]\\d\{1,9\}\)\?", "", text)
+    text = re.sub(r"\(\?: \?\(\?:Z.*\)\)\?$", "", text).replace(r"(?::\d{2})?", "")
+    return text.replace(r"[ 0-9]?\d", r"[ \d]\d").replace(r"[ \d]?\d", r"[ \d]\d")
+
+
+def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
+    """Lines that begin with the same word as the first one, where they recur and other lines stand between."""
+    rows = filled.arg_true()
+    first = lines[int(rows[0])]
+    word = _WORD.match(first) or re.match(r"[^\sA-Za-z0-9]{2,}", first)
+    if word is None or len(word[0]) > _LONGEST_WORD:
+        return None
+    regex = "^" + _escaped(word[0])
+    begins = lines.str.contains(regex)
+    count = int(begins.sum())
+    if count < 2 or count > 0.6 * int(filled.sum()):
+        return None
+    return _Way({"start": regex}, begins, begins, f"lines that begin with `{word[0]}`, as the first one does")
+
+
+def _escaped(text: str) -> str:
+    return re.sub(r"([\\.^$*+?{}\[\]()|#])", r"\\\1", text)
+
+
+def _by_separator(lines: pl.Series, filled: pl.Series) -> _Way | None:
+    """Lines of one sign repeated, where the same one recurs and other lines stand between."""
+    rules = lines.filter(lines.str.contains(r"^(?:-{3,}|={3,}|\*{3,}|#{3,}|_{3,}|~{3,}|\+{3,})$"))
+    if len(rules) < 2:
+        return None
+    text, count = rules.value_counts(sort=True, name="n").row(0)
+    if count < 2 or count > 0.4 * int(filled.sum()):
+        return None
+    between = lines == text
+    begins = filled & ~between & between.shift(1, fill_value=True)
+    return _Way({"separator": f"\n{text}\n"}, begins, None, f"stretches between lines of `{text[:20]}`", between)
+
+
+def _by_blank_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
+    begins = filled & ~filled.shift(1, fill_value=False)
+    count = int(begins.sum())
+    if count < 2 or count > 0.8 * int(filled.sum()):
+        return None
+    return _Way({"blank-line": True}, begins, None, "stretches between empty lines")
+
+
+def _by_indent(lines: pl.Series, filled: pl.Series) -> _Way | None:
+    begins = filled & ~lines.str.contains(r"^[ \t]")
+    count = int(begins.sum())
+    if count == int(filled.sum()) or not count:
+        return None
+    return _Way({"indent": True}, begins, None, "lines that are not indented")
+
+
+def _by_last_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
+    """Lines that are the same wherever they stand, of which the log ends with one."""
+    rows = filled.arg_true()
+    last = lines[int(rows[-1])].strip()
+    if not last or len(last) > _LONGEST_WORD:
+        return None
+    ends = lines.str.strip_chars() == last
+    count = int(ends.sum())
+    if count < 3 or count > 0.6 * int(filled.sum()):
+        return None
+    begins = filled & ends.shift(1, fill_value=True)
+    return _Way({"end": rf"^\s*{_escaped(last)}\s*$"}, begins, None, f"stretches that end with `{last}`")
+
+
+def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, stamped: str | None) -> Boundary:
+    """How many lines a way explains: first lines that look like first lines, and others that do not."""
+    total = int(filled.sum())
+    head = way.head
+    if head is None:
+        head = (
+            _usual_head(lines, way.begins)
+            if stamped is None or not _mostly(lines, way.begins, stamped)
+            else lines.str.contains(stamped)
+        )
+    elif stamped is not None and "start" in way.events and not _is_labelled(stamped):
+        # no line that begins like a stamp is a continuation
+        head = head | lines.str.contains(stamped)
+    good = filled & ((way.begins & head) | (~way.begins & ~head))
+    event = way.begins.cum_sum()
+    before = filled & (event == 0)
+    good = good & ~before
+    if way.between is not None:
+        good = good | way.between
+    explained = int(good.sum()) / total
+    if way.head is not None and "start" in way.events and "stamp" not in way.what:
+        explained *= _coherence(lines, way.begins, filled)
+    count = int(way.begins.sum())
+    sizes = event.filter(filled & ~before).value_counts()
+    many = sizes.filter(pl.col("count") > 1).height / max(count, 1)
+    if way.events == {"line": True} and stamped is None:
+        explained = _alike(lines, filled)
+    evidence = f"{way.what}: {counted(count, 'event')}" + (
+        f", {percent(many)} of them of several lines" if many else ""
+    )
+    wrong = ""
+    if explained < 0.9995:
+        bad = (filled & ~good).arg_true()
+        if len(bad):
+            example = int(bad[0])
+            place = f"line {numbers[example]}" if numbers[example] else "such as"
+            why = (
+                "would be no first line of an event"
+                if way.begins[example]
+                else "looks like the first line of an event and would not begin one"
+            )
+            if before[example]:
+                why = "stands before the first event"
+            fit = "1 line does not fit" if len(bad) == 1 else f"{len(bad):,} lines do not fit"
+            wrong = f"{fit}; {place} `{lines[example][:50]}` {why}"
+        else:
+            wrong = (
+                "the lines do not begin alike"
+                if "line" in way.events
+                else "the second lines of its events differ in form"
+            )
+    return Boundary(way.events, count, explained, many, evidence, wrong)
+
+
+def _mostly(lines: pl.Series, begins: pl.Series, regex: str) -> bool:
+    return bool((lines.filter(begins).str.contains(regex).mean() or 0) > 0.5)  # type: ignore[operator]
+
+
+def _form(lines: pl.Series) -> pl.Series:
+    """The form of the beginning of lines: a first word that ends in a colon, or the kinds of its characters."""
+    coarse = lines.str.slice(0, 24).str.extract(r"^(\s+|\S+)").fill_null("")
+    labels = coarse.str.contains(r"^[A-Za-z][\w-]*[:=]$")
+    kinds = (
+        coarse.str.replace_all(r"^\s+$", "_")
+        .str.replace_all("[0-9]+", "9")
+        .str.replace_all("[A-Za-z]+", "a")
+        .str.replace_all(r"(?:[a9][^a9\s]?){3,}", "a9")
+    )
+    return coarse.zip_with(labels, kinds)
+
+
+def _usual_head(lines: pl.Series, begins: pl.Series) -> pl.Series:
+    """Which lines have the form that most first lines have."""
+    forms = _form(lines)
+    usual = forms.filter(begins).value_counts(sort=True)
+    same: pl.Series = forms == usual.item(0, 0)
+    return same
+
+
+def _alike(lines: pl.Series, filled: pl.Series) -> float:
+    """For single lines without stamps: the share that begin in one of the forms that are common here."""
+    some = lines.filter(filled)
+    indented = float(some.str.contains(r"^[ \t]").mean() or 0)  # type: ignore[arg-type]
+    forms = _form(some).value_counts(sort=True)
+    common = forms.filter(pl.col("count") >= max(2, 0.02 * len(some)))["count"].sum() or 0
+    empty = 1 - len(some) / max(len(lines), 1)
+    return float(common) / len(some) * (1 - indented) * (1 - min(empty, 1))
+
+
+def _coherence(lines: pl.Series, begins: pl.Series, filled: pl.Series) -> float:
+    """How alike the events are in the form of their second line."""
+    some = lines.filter(filled)
+    first = begins.filter(filled)
+    second = first.shift(1, fill_value=False) & ~first
+    if not int(second.sum()):
+        return 0.0
+    forms = _form(some).filter(second).value_counts(sort=True)
+    lone = first & first.shift(-1, fill_value=True)
+    return float(forms.item(0, 1)) / float(forms["count"].sum()) * (1 - float(lone.sum()) / float(first.sum()))

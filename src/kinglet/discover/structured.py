@@ -1,0 +1,146 @@
+"""Whether events are JSON objects, pairs, rows, XML or blocks, and which keys of them should be fields."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import polars as pl
+
+from kinglet.discover.columns import type_of
+from kinglet.plan.data import MORE, RESERVED, name_problem
+from kinglet.structured.by_form import Structure, Value, is_within, read
+from kinglet.structured.delimited import Delimited
+from kinglet.structured.json_objects import JsonObjects
+from kinglet.structured.pairs import Pairs
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.reading import TimeReading, is_read
+
+_PROBE = 300
+_MOST_KEYS = 40
+_ENOUGH = 0.9
+_WIDER = {"empty": "text", "ipv4": "ip", "ipv6": "ip"}
+"""A sample may be of one sort only."""
+_ISO = TimeReading((parse_format("iso8601"),))
+
+
+class Structured(NamedTuple):
+    """A structure that nearly all events have.
+
+    name: the key of a parser file, and form what stands behind it. types: the fields and their types, the
+    commonest keys first. stamp: the field that holds the event's time.
+    """
+
+    name: str
+    form: str | dict[str, Any]
+    types: dict[str, str]
+    stamp: str | None
+
+
+def structured(
+    raw: pl.Series,
+    stamp_format: str | None,
+    events: dict[str, Any],
+    columns: Sequence[str],
+    found: pl.Series | None = None,
+) -> Structured | None:
+    """The structure of a log's events; stamp_format: of the event's time; columns: those of a CSV file."""
+    some = raw.head(_PROBE)
+    structures: list[Structure] = [JsonObjects(), Pairs()]
+    if some.str.contains(r"^\s*<").mean() == 1:
+        from kinglet.structured.xml_elements import XmlElements
+
+        structures = [XmlElements(by) for by in (*_naming(some), None)]
+    elif some.str.contains("\n", literal=True).any():
+        from kinglet.structured.blocks import Blocks
+
+        structures.append(Blocks())
+    if columns and "csv" in events:
+        dialect = events["csv"] if isinstance(events["csv"], dict) else {}
+        structures = [Delimited(_names(columns), dialect.get("delimiter", ","), dialect.get("quote", '"'))]
+    for structure in structures:
+        each = [structure.values(text) for text in some]
+        values = [item for item in each if item and _is_one(structure, item)]
+        if len(values) >= _ENOUGH * len(some):
+            return _of(structure, some, values, stamp_format, found)
+    return None
+
+
+def _naming(some: pl.Series) -> list[str]:
+    """The attribute whose value names its element, where elements stand several times and all have it."""
+    from kinglet.structured.xml_elements import XmlElements
+
+    keys = [value.path for text in some.head(9) for value in XmlElements().values(text) or []]
+    counts = Counter(keys)
+    found = [key for key, count in counts.items() if count > 9 and count >= counts[key.rpartition(".")[0]] > 0]
+    return list(dict.fromkeys(key.rpartition(".")[2] for key in found))[:1]
+
+
+def _names(columns: Sequence[str]) -> list[str]:
+    """Names for columns, of which none is that of a column of every event."""
+    names: list[str] = []
+    for i, column in enumerate(columns):
+        name = re.sub(r"\W+", "_", column).strip("_") or f"column_{i + 1}"
+        name = f"log_{name}" if name == MORE or name_problem(name) is not None else name
+        names.append(f"{name}_{i + 1}" if name in names else name)
+    return names
+
+
+def _is_one(structure: Structure, values: list[Value]) -> bool:
+    """Words between blanks could all be keys without a value; that is no structure."""
+    if isinstance(structure, Delimited):
+        return len(values) == len(structure.names)
+    if structure.name == "block":
+        return sum(value.kind != "text" and value.text is not None for value in values) >= max(3, 0.5 * len(values))
+    alone = structure.name in ("json", "xml")
+    return sum(bool(value.kind) for value in values) >= (1 if alone else max(3, 0.75 * len(values)))
+
+
+def _of(
+    structure: Structure,
+    some: pl.Series,
+    values: list[list[Value]],
+    stamp_format: str | None,
+    found: pl.Series | None,
+) -> Structured:
+    counts: dict[str, int] = {}
+    for item in values:
+        for value in item:
+            if value.text is not None or structure.name != "block":  # the head of a section is no value
+                counts[value.path] = counts.get(value.path, 0) + 1
+    keys: list[str] = []
+    for key in sorted(counts, key=lambda key: -counts[key]):
+        if len(keys) < _MOST_KEYS and not any(is_within(key, other) for other in keys) and key not in ("", MORE):
+            keys.append(key)
+    keys.sort(key=list(counts).index)
+    found_in = read(some, structure, keys)
+    columns = {key: found_in.column(key) for key in keys}
+    types: dict[str, str] = {}
+    stamp = None
+    reading = TimeReading((parse_format(stamp_format),)) if stamp_format else None
+    for key in keys:
+        name = f"log_{key}" if key in RESERVED else key  # names of columns are none of them
+        if name_problem(name) is not None or is_within(name, MORE):
+            continue  # it stays among the keys without a type
+        texts = columns[key].drop_nulls()
+        kind = type_of(texts)
+        is_it = reading is not None and stamp is None and len(texts) > 0 and is_read(texts[0], reading)
+        if is_it and found is not None:  # of several keys that hold such a stamp the one that was found
+            here = (columns[key] == found.head(len(columns[key]))).fill_null(False)
+            is_it = bool(here.mean() or 0) and float(here.mean() or 0) > 0.5  # type: ignore[arg-type]
+        if is_it:
+            stamp, kind = name, "time"
+        elif kind == "time" and not all(is_read(text, _ISO) for text in texts.head(3)):
+            kind = "word" if not texts.str.contains(r"\s").any() else "text"
+        types[name] = "text" if texts.str.starts_with("[").any() else _WIDER.get(kind, kind)
+    form: str | dict[str, Any] = "true"
+    if isinstance(structure, Delimited):
+        form = {"names": list(structure.names)}
+        form |= {"delimiter": structure.delimiter} if structure.delimiter != "," else {}
+        form |= {"quote": structure.quote} if structure.quote != '"' else {}
+        types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
+    if structure.name == "xml" and getattr(structure, "by", None):
+        form = {"by": getattr(structure, "by", "")}
+    return Structured(structure.name, form, types, stamp)

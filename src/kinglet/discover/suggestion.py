@@ -1,0 +1,169 @@
+"""The beginning of a parser for a log: what is known after a look, in the words of a parser file."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator, Sequence
+from pathlib import PurePath
+from typing import Any
+
+import polars as pl
+
+from kinglet.discover.shapes import escaped
+from kinglet.discover.structured import Structured, structured
+from kinglet.discover.times import Place, Times
+from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.grammar import PatternError, parse
+from kinglet.timestamps.formats import parse_format
+
+_PROBE = 300
+_YAML_WORDS = ("null", "true", "false")
+
+
+def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series, columns: Sequence[str] = ()) -> str:
+    """A parser file that cuts the log and reads its time, as far as that can be told; it loads as it is.
+
+    columns: those that the header of a CSV file names.
+    """
+    out = ["kinglet: 1", f"parser: {stem}", "version: 0.1.0", "product: {vendor: UNKNOWN, name: UNKNOWN}"]
+    if events != {"line": True}:
+        name, value = next(iter(events.items()))
+        out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
+    stamp = stamps.texts[0] if _format(stamps) is not None else None
+    found = structured(raw, _format(stamps), events, columns, stamp)
+    head = _head(raw) if found is None else None
+    if head is not None:
+        formats = {"rfc3164": "rfc3164", "rfc5424": "iso8601", "any": "[rfc3164, iso8601]"}[head]
+        out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {formats}}}"]
+        return "\n".join([*out, "variants: [{name: any, pattern: '{message:rest}'}]"]) + "\n"
+    if found is None and _is_access(raw):
+        out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(_ACCESS)}"]
+        return "\n".join(out) + "\n"
+    if found is not None:
+        return "\n".join([*out, *_of_structure(found, _format(stamps))]) + "\n"
+    time = _time(stamps, raw)
+    if time is not None:
+        date = "" if parse_format(time[0]).has_date else ", date: [previous, file]"
+        out.append(f"time: {{from: stamp, format: {flow(time[0])}{date}}}")
+    pattern = time[1] if time is not None else "{body:rest}"
+    out.append(f"variants: [{{name: any, pattern: {flow(pattern)}}}]")
+    return "\n".join(out) + "\n"
+
+
+_ENOUGH = 0.95
+_ACCESS = (
+    '{client} {ident} {user} [{stamp:time}] "{request:text}" {status:int} {size}'
+    '[[ "{referrer:text}" "{agent:text}"]][[ {others:rest}]]'
+)
+
+
+def _is_access(raw: pl.Series) -> bool:
+    """Whether nearly all events are lines of a web server's log of accesses."""
+    regex = to_regexes(parse(_ACCESS), {"stamp": parse_format("ncsa").shape})[-1]
+    return float(raw.head(4 * _PROBE).str.contains(regex).mean() or 0) >= _ENOUGH  # type: ignore[arg-type]
+
+
+def _head(raw: pl.Series) -> str | None:
+    """The head of syslog that nearly all events have."""
+    from kinglet.plan.syslog import HEADS
+
+    some = raw.head(4 * _PROBE)
+    for name, head in HEADS.items():
+        known = pl.any_horizontal([pl.col("").str.contains(regex) for regex in head.regexes])
+        if float(some.to_frame("").select(known).to_series().mean() or 0) >= _ENOUGH:  # type: ignore[arg-type]
+            return name
+    return None
+
+
+def _of_structure(found: Structured, text: str | None) -> Iterator[str]:
+    """The time and the one variant of a parser for JSON objects or pairs."""
+    if found.stamp is not None and text is not None:
+        date = "" if parse_format(text).has_date else ", date: [previous, file]"
+        yield f"time: {{from: {_key(found.stamp)}, format: {flow(text)}{date}}}"
+    yield "variants:"
+    yield f"  - name: any\n    {found.name}: {found.form if isinstance(found.form, str) else flow(found.form)}"
+    if found.types:
+        yield "    types:"
+    for name, kind in found.types.items():
+        yield f"      {_key(name)}: {kind}"
+
+
+def _key(name: str) -> str:
+    return name if re.fullmatch(r"[A-Za-z_][A-Za-z0-9_.]*", name) and name not in _YAML_WORDS else flow(name)
+
+
+def _format(stamps: Times) -> str | None:
+    """The format of the event's time."""
+    if not stamps.places or not stamps.places[0].is_time or not stamps.places[0].format:
+        return None
+    try:
+        parse_format(stamps.places[0].format)
+    except ValueError:
+        return None
+    return stamps.places[0].format
+
+
+def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
+    """The format of the event's time, and a pattern with the slot that holds it."""
+    text = _format(stamps)
+    if text is None:
+        return None
+    shape = parse_format(text).shape
+    some, found = raw.head(_PROBE), stamps.texts[0].head(_PROBE)
+    wanted = 0.9 * float(found.is_not_null().mean() or 0)  # type: ignore[arg-type]
+    for pattern in _patterns(stamps.where[0], some):
+        try:
+            regex = to_regexes(parse(pattern), {"stamp": shape})[-1]
+            taken = some.str.extract_groups(regex).struct.field("stamp")
+            if float((taken == found).fill_null(False).mean() or 0) >= wanted:  # type: ignore[arg-type]
+                return text, pattern
+        except (PatternError, pl.exceptions.PolarsError):
+            continue
+    return None
+
+
+def _patterns(place: Place, raw: pl.Series) -> Iterator[str]:
+    """Patterns that may find a stamp at this place, the plainest first."""
+    before = escaped(place.before)
+    follows = raw.str.extract(f"{place.regex}([^0-9A-Za-z\\s]{{1,3}} ?)", 2).drop_nulls()
+    usual = follows.alias("text").value_counts(sort=True)["text"].head(2).to_list()
+    closing = [f"{escaped(text.rstrip())}{' ' * text.endswith(' ')}{{body:rest}}" for text in usual]
+    for behind in (" {body:rest}", *closing, "{body:rest}"):
+        if place.order <= 0:
+            yield f"{before}{{stamp:time}}{behind}"
+        yield f"{{head:text}}{before}{{stamp:time}}{behind}"
+
+
+def flow(value: Any) -> str:
+    """A value as YAML on one line."""
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{key}: {flow(item)}" for key, item in value.items()) + "}"
+    if isinstance(value, list):
+        return "[" + ", ".join(_key(item) for item in value) + "]"
+    if isinstance(value, bool):
+        return str(value).lower()
+    text = str(value)
+    if not isinstance(value, str):
+        return text
+    if not text.isprintable():
+        return json.dumps(text)  # JSON text is a double-quoted scalar of YAML 1.2
+    return "'" + text.replace("'", "''") + "'"
+
+
+def command_text(name: str) -> str:
+    """The command that tries a parser on this log: a ready one, or the one that is begun here."""
+    from kinglet.spec.loading import ready_parsers
+
+    plain = name if name not in ("<stdin>", "<bytes>", "<text>", "<events>") else "LOG"
+    quoted = f"'{plain}'" if re.search(r"[\s*?\[]", plain) else plain
+    stem = file_stem(name)
+    if stem in ready_parsers():
+        return f"kinglet try {stem} {quoted}"
+    return f"kinglet try {stem}.yaml {quoted}"
+
+
+def file_stem(name: str) -> str:
+    """A name for a parser of this log."""
+    stem = PurePath(name.rstrip("/*")).name.split(".")[0]
+    return re.sub(r"[^A-Za-z0-9_-]+", "-", stem).strip("-") or "log"

@@ -1,0 +1,282 @@
+"""Every place at which a stamp stands in the events: how to read it, what it says, and which is the event's time."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import replace
+from datetime import datetime
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.discover.report import StampPlace
+from kinglet.discover.words import percent
+from kinglet.timestamps.ambiguity import decide
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.known_forms import Findable, format_of, stamps
+from kinglet.timestamps.reading import INSTANT, TimeReading, instants
+from kinglet.timestamps.search import NAMED, OFFSET
+
+_PROBE = 1500
+_LONGEST = 3000  # characters of an event that are searched for places
+_MOST = 65_536  # and for what stands there
+_LABEL = re.compile(
+    r"""["']?([A-Za-z_][\w.-]*(?: [A-Za-z][\w-]*)?)["']?(\s*[:=]\s*["'\[(]?)$|(?<=[\s(\[,])[a-z]{3,} $"""
+)
+_RARE = 0.002
+_COMMON = 0.5  # the least share of events that have the place of their time
+_FEW = 2  # of more events than that one that all have the same stamp has no time there
+_NAMES = {
+    **dict.fromkeys(("time", "timestamp", "ts", "eventtime", "event_time", "datetime", "when", "logged", "logtime"), 2),
+    **dict.fromkeys(("date", "at", "created", "occurred", "start", "begin", "t"), 1),
+    **dict.fromkeys(("expires", "until", "updated", "modified", "end", "ended", "valid", "due", "born", "since"), -1),
+}
+"""What the name of a key says of the stamp behind it: 2 that it is likely the event's time, -1 that it is not."""
+_NEAR = 40  # characters within which a text that all events begin with is taken for the place
+
+
+class Place(NamedTuple):
+    """Where a stamp stands: after a text, at the start, or as the n-th of an event."""
+
+    before: str
+    order: int
+    form: Findable
+
+    @property
+    def before_regex(self) -> str:
+        """What stands before the stamp, from a place that can be searched for."""
+        if self.order == 0:
+            return "^" + _escaped(self.before)
+        if self.order < 0:
+            return (r"(?:^|[^\w.-])" if self.before[:1].isalpha() else "") + _escaped(self.before)
+        return f"^(?:.*?{self.form.shape}){{{self.order - 1}}}.*?{_escaped(self.before)}"
+
+    @property
+    def regex(self) -> str:
+        """The stamp as the only group."""
+        return f"(?is){self.before_regex}({self.form.shape})"
+
+    @property
+    def around(self) -> str:
+        """What stands before it as the only group, and the stamp."""
+        return f"(?is)({self.before_regex}){self.form.shape}"
+
+    @property
+    def text(self) -> str:
+        if self.order == 0:
+            return "at the start" + (f", after `{self.before}`" if self.before else "")
+        if self.order < 0:
+            return f"after `{self.before.strip()}`"
+        return f"the {_nth(self.order)} in the event" + (f", after `{self.before}`" if self.before.strip() else "")
+
+
+class Times(NamedTuple):
+    """The places, the likeliest time of the event first, with the instants of each event."""
+
+    places: list[StampPlace]
+    where: list[Place]
+    texts: list[pl.Series]
+
+
+def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
+    """The stamps of events; numbers are those of their first lines."""
+    if not len(events):
+        return Times([], [], [])
+    texts = events.str.slice(0, _MOST)
+    seen, probed = _places(events.str.slice(0, _LONGEST))
+    found: list[tuple[StampPlace, Place, pl.Series, pl.Series]] = []
+    companion: pl.Series | None = None
+    common = seen.most_common(12)
+    for place, count in sorted(common, key=lambda item: bool(item[0].form.swapped) or not item[0].form.date):
+        if count < max(_RARE * probed, 1 if probed < 50 else 2):
+            continue
+        text = texts.str.extract(place.regex)
+        if text.null_count() == len(text):
+            continue
+        described, values = _described(place, text, numbers, reference, companion, texts)
+        if companion is None and place.form.date and not place.form.swapped and values.null_count() < len(values):
+            companion = values
+        found.append((described, place, text, values))
+    found.sort(key=lambda item: _likely(item[0], item[1], item[2]), reverse=True)
+    places = [item[0] for item in found]
+    constant = bool(places) and found[0][2].n_unique() == 1 and len(found[0][2]) > _FEW
+    if places and places[0].format and found[0][1].form.clock and places[0].share >= _COMMON and not constant:
+        undated = "" if found[0][1].form.date else "; it has no date, which has to come from the log or an event before"
+        places[0] = replace(places[0], is_time=True, reason=_reason(places) + undated)
+        for i in range(1, len(places)):
+            places[i] = replace(places[i], apart=_apart(found[0][3], found[i][3], found[i][2]))
+    return Times(places, [item[1] for item in found], [item[2] for item in found])
+
+
+def _places(texts: pl.Series) -> tuple[Counter[Place], int]:
+    step = max(1, len(texts) // _PROBE)
+    probe = texts.gather_every(step).head(_PROBE)
+    found = [(text, stamps(text)) for text in probe]
+    leads = Counter(text[: known[0].start] for text, known in found if known and known[0].start <= _NEAR)
+    lead, count = leads.most_common(1)[0] if leads else ("", 0)
+    leading = lead if count >= 0.9 * leads.total() else ""
+    seen: Counter[Place] = Counter()
+    for text, known in found:
+        orders: Counter[str] = Counter()
+        for stamp in known:
+            orders[stamp.form.name] += 1
+            before = text[: stamp.start]
+            label = _LABEL.search(before[-60:].rpartition("\n")[2])
+            if stamp.start == 0 or before == leading:
+                place = Place(before, 0, stamp.form)
+            elif label is not None:
+                place = Place(label[0].lstrip(), -1, stamp.form)
+            else:
+                place = Place(before[-1:] if before[-1:] in "[(<{\"'|;," else "", orders[stamp.form.name], stamp.form)
+            seen[place] += 1
+    return seen, len(probe)
+
+
+def _described(
+    place: Place,
+    text: pl.Series,
+    numbers: pl.Series,
+    reference: datetime,
+    companion: pl.Series | None,
+    whole: pl.Series,
+) -> tuple[StampPlace, pl.Series]:
+    form = place.form
+    some = text.drop_nulls()
+    example = str(some[0])
+    swapped, ambiguity = _day_or_month(form, text, numbers, reference, companion) if form.swapped else (False, "")
+    spec = format_of(form, example, swapped=swapped) if form.format else ""
+    values = _instants(text, spec, reference)
+    known = values.drop_nulls()
+    rising = None
+    if len(known) > 1:
+        steps = known.diff().drop_nulls().dt.total_microseconds()
+        rising = float((steps >= 0).mean() or 0) if (steps != 0).any() else None  # type: ignore[arg-type]
+    described = StampPlace(
+        place.text,
+        form.name,
+        spec,
+        example,
+        len(some) / len(text),
+        _zone(form, some, place, whole),
+        known.min() if len(known) else None,  # type: ignore[arg-type]
+        known.max() if len(known) else None,  # type: ignore[arg-type]
+        rising,
+        ambiguity,
+        unreadable=len(some) - len(known) if spec and form.date else 0,
+    )
+    return described, values
+
+
+def _instants(text: pl.Series, spec: str, reference: datetime) -> pl.Series:
+    none = pl.Series([None], dtype=INSTANT).new_from_index(0, len(text))
+    if not spec:
+        return none
+    try:
+        return instants(text, TimeReading((parse_format(spec),)), reference)
+    except (ValueError, pl.exceptions.PolarsError):
+        return none
+
+
+def _zone(form: Findable, text: pl.Series, place: Place, whole: pl.Series) -> str:
+    """What the stamps say of their zone; whole: the events, in which one may stand behind the stamp."""
+    said = _zone_within(form, text)
+    if said != "none in the text" or not form.clock:
+        return said
+    behind = whole.str.extract(place.regex + "((?s:.{0,40}))", 2).str.extract(f"^ ?({NAMED}|{OFFSET})", 1).drop_nulls()
+    if not len(behind):
+        return said
+    text_, count = behind.str.strip_chars().value_counts(sort=True, name="n").row(0)
+    return f"behind it stands {text_!r} ({count:,}), which the format has to read too"
+
+
+def _zone_within(form: Findable, text: pl.Series) -> str:
+    if form.name.startswith("epoch"):
+        return "UTC, as epoch counts are"
+    offsets = (
+        text.str.extract(r"(Z|[+-][0-9]{2}:?[0-9]{2}|[+-][0-9]{2}|[A-Z]{3,5})(?: [0-9]{4})?$")
+        if form.clock
+        else pl.Series([None])
+    )
+    counted = offsets.drop_nulls().value_counts(sort=True, name="n") if offsets.null_count() < len(offsets) else None
+    if counted is None or not counted.height or (form.name in ("slashes, 12 hours", "month name, 12 hours")):
+        return "none in the text"
+    shown = ", ".join(
+        f"{value} ({count:,})" if counted.height > 1 else value for value, count in counted.head(3).iter_rows()
+    )
+    return "in the text: " + shown + (" and others" if counted.height > 3 else "")
+
+
+def _day_or_month(
+    form: Findable, text: pl.Series, numbers: pl.Series, reference: datetime, companion: pl.Series | None = None
+) -> tuple[bool, str]:
+    """Whether the month stands first, and how that is known."""
+    fmt = parse_format(format_of(form, str(text.drop_nulls()[0])))
+    found = decide(text, numbers, fmt, TimeReading((fmt,)), reference, companion)
+    if found.first is None:
+        return False, (
+            f"day first or month first cannot be told from this sample: {found.reason}; ask, or look at a longer log"
+        )
+    if found.reason.startswith("both orders"):
+        return found.first == "month", found.reason
+    likely = " is " if found.reason.startswith("likely") else ": "
+    return found.first == "month", f"{found.first} first{likely}{found.reason}"
+
+
+def _named(before: str) -> int:
+    """What the key before a stamp says of it."""
+    words = re.findall(r"[A-Za-z_]+", before)
+    return _NAMES.get(words[-1].lower().strip("_"), 0) if words else 0
+
+
+def _likely(place: StampPlace, where: Place, text: pl.Series) -> tuple[float, ...]:
+    return (
+        -float(text.n_unique() == 1 and len(text) > _FEW),
+        round(place.share, 1) if where.form.date and place.format else 0,
+        round(place.share, 1) if where.form.clock and place.format else 0,
+        float(where.form.clock and where.form.date),
+        float(_named(where.before)),
+        -float(where.order > 1),
+        float(where.order == 0),
+        round(place.rising or 0, 1),
+        place.share,
+    )
+
+
+def _reason(places: list[StampPlace]) -> str:
+    first = places[0]
+    reasons = [f"{'every event has' if first.share == 1 else f'{percent(first.share)} of events have'} it"]
+    if first.place.startswith("at the start"):
+        reasons.append("it stands at the start")
+    elif len(places) > 1 and not any(place.place.startswith("at the start") for place in places[1:]):
+        reasons.append("no other is as common" if places[1].share < first.share else "it comes first")
+    if first.rising is not None and first.rising > 0.95:
+        reasons.append("it rises" + ("" if first.rising == 1 else f" in {percent(first.rising)} of steps"))
+    return ", ".join(reasons)
+
+
+def _apart(time: pl.Series, other: pl.Series, text: pl.Series) -> str:
+    """How far another stamp lies from the event's time."""
+    seconds = (other - time).drop_nulls().dt.total_milliseconds() / 1000
+    if not len(seconds):
+        return ""
+    middle, low, high = float(seconds.median()), float(seconds.min()), float(seconds.max())  # type: ignore[arg-type]
+    if low == high == 0:
+        return "always the same instant"
+    return f"{_span(middle)} from the event's time at the median, between {_span(low)} and {_span(high)}"
+
+
+def _span(seconds: float) -> str:
+    sign, size = "-" if seconds < 0 else "+", abs(seconds)
+    for unit, length in (("d", 86400), ("h", 3600), ("min", 60)):
+        if size >= 2 * length:
+            return f"{sign}{size / length:.3g} {unit}"
+    return f"{sign}{size:.3g} s"
+
+
+def _nth(number: int) -> str:
+    return {1: "first", 2: "second", 3: "third"}.get(number, f"{number}th")
+
+
+def _escaped(text: str) -> str:
+    return re.sub(r"([\\.^$*+?{}\[\]()|#])", r"\\\1", text).replace("\n", r"\n").replace("\t", r"\t")

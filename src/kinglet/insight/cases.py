@@ -1,0 +1,128 @@
+"""A parser's cases: run them, and show the smallest difference first."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from kinglet.errors import Place, did_you_mean
+from kinglet.parser import Parser
+from kinglet.spec.schema import Case
+
+
+@dataclass(frozen=True)
+class Difference:
+    """An expectation that was not met; column is where two texts part, -1 where they are no texts."""
+
+    name: str
+    expected: Any
+    got: Any
+    column: int = -1
+    hint: str = ""
+
+
+@dataclass(frozen=True)
+class CaseOutcome:
+    """What came of a case; good where nothing differs."""
+
+    number: int
+    place: Place
+    case: Case
+    differences: tuple[Difference, ...]
+
+    @property
+    def good(self) -> bool:
+        return not self.differences
+
+
+def check_cases(parser: Parser) -> list[CaseOutcome]:
+    """Runs every case of a parser, in file order; differences of a case come smallest first."""
+    outcomes: list[CaseOutcome] = []
+    for i, case in enumerate(parser.definition.cases):
+        place = parser.document.place(("cases", i))
+        outcomes.append(CaseOutcome(i + 1, place, case, tuple(_differences(parser, case))))
+    return outcomes
+
+
+def _differences(parser: Parser, case: Case) -> list[Difference]:
+    result = parser.parse([case.raw], at=case.at)
+    event = result.events.row(0, named=True)
+    found = []
+    for name, expected in case.expect.items():
+        if name not in event:
+            found.append(Difference(name, expected, None, hint="no such field; " + did_you_mean(name, event, "")))
+        elif difference := _difference(name, expected, event[name]):
+            found.append(difference)
+    if "state" not in case.expect and event["state"] != "complete":
+        got = f"{event['state']} ({' '.join(event['faults'])})"
+        found.insert(0, Difference("state", "complete", got))
+    if case.model:
+        mapped = next(result.to_model(), {})
+        for path, expected in case.model.items():
+            if difference := _difference(path, expected, _at(mapped, path)):
+                found.append(difference)
+    return sorted(found, key=_size)
+
+
+def _size(difference: Difference) -> tuple[int, int]:
+    """Small where most of the text agrees; a wrong state or variant explains all others, so it leads."""
+    if difference.name in ("state", "variant"):
+        return (0, 0 if difference.name == "variant" else 1)
+    wanted, got = str(difference.expected), str(difference.got)
+    return (1, max(len(wanted), len(got)) - max(difference.column, 0))
+
+
+def _difference(name: str, expected: Any, got: Any) -> Difference | None:
+    expected, got = _comparable(expected, got)
+    if isinstance(expected, float) and isinstance(got, int | float) and not isinstance(got, bool):
+        same = math.isclose(expected, got, rel_tol=1e-12)
+    else:
+        same = expected == got and isinstance(expected, bool) == isinstance(got, bool)
+    if same:
+        return None
+    column = -1
+    if isinstance(expected, str) and isinstance(got, str):
+        pairs = zip(expected, got, strict=False)
+        column = next((i for i, (a, b) in enumerate(pairs) if a != b), min(len(expected), len(got)))
+    hint = ""
+    if type(expected) is not type(got) and str(expected) == str(got):
+        hint = f"the same text, but {_kind(got)} where {_kind(expected)} was expected"
+    return Difference(name, expected, got, column, hint)
+
+
+def _comparable(expected: Any, got: Any) -> tuple[Any, Any]:
+    """Instants compare as instants, and read as RFC 3339."""
+    if isinstance(got, datetime):
+        got = _instant(got)
+        if isinstance(expected, str):
+            try:
+                moment = datetime.fromisoformat(expected)
+            except ValueError:
+                return expected, got
+            expected = _instant(moment if moment.tzinfo else moment.replace(tzinfo=UTC))
+    if isinstance(expected, str) and isinstance(got, list):
+        expected = expected.split()
+    if isinstance(expected, int) and not isinstance(expected, bool) and isinstance(got, float):
+        expected = float(expected)
+    return expected, got
+
+
+def _instant(moment: datetime) -> str:
+    return moment.astimezone(UTC).replace(tzinfo=None).isoformat() + "Z"
+
+
+def _kind(value: Any) -> str:
+    return {str: "text", int: "a whole number", float: "a number", bool: "true or false"}.get(type(value), "nothing")
+
+
+def _at(value: Any, path: str) -> Any:
+    for part in path.split("."):
+        if isinstance(value, list) and part.isdigit() and int(part) < len(value):
+            value = value[int(part)]
+        elif isinstance(value, dict):
+            value = value.get(part)
+        else:
+            return None
+    return value

@@ -1,0 +1,120 @@
+"""What the mappings of a parser give and leave open, variant by variant, judged by the model and by the cases."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from kinglet.ocsf.mapping import MappingPlan
+from kinglet.ocsf.schema import Model, load_model
+from kinglet.ocsf.validation import Complaint, complaints
+from kinglet.parser import Parser
+from kinglet.plan.data import MORE
+
+_COMMON = "Base Event"
+
+
+class CaseComplaint(NamedTuple):
+    """What the model finds wrong with the mapped event of a case."""
+
+    case: int
+    complaint: Complaint
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """The mapping of one variant.
+
+    missing: required attributes that nothing fills, and constraints that cannot be met. recommended: those that nothing
+    fills, the most useful first. unmapped: fields that no attribute takes, of those that cases have. unexercised:
+    attributes that no case fills. cases: how many are of this variant. filled: in how many of them each attribute is.
+    wrong: what the model finds wrong with them. counted: values of cases that could not be mapped as they stood.
+    """
+
+    variant: str
+    class_caption: str
+    missing: tuple[str, ...]
+    recommended: tuple[str, ...]
+    unmapped: tuple[str, ...]
+    unexercised: tuple[str, ...]
+    wrong: tuple[CaseComplaint, ...]
+    counted: Mapping[str, int]
+    cases: int
+    filled: Mapping[str, int]
+
+    @property
+    def errors(self) -> int:
+        """How much of it fails a check."""
+        return bool(self.missing) + len(self.wrong)
+
+
+def coverage(parser: Parser) -> list[Coverage]:
+    """The mappings of all variants, in their order."""
+    from kinglet.output.views import ModelView
+
+    model = parser.model or load_model()
+    seen: dict[str, list[tuple[int, dict[str, Any]]]] = {}
+    counted: dict[str, dict[str, int]] = {}
+    for number, case in enumerate(parser.definition.cases, 1):
+        result = parser.parse([case.raw], at=case.at)
+        variant = result.events["variant"].item() if result.events.height else None
+        view = ModelView(parser.plan)
+        events = [event for batch in result.batches for event in _events(view, batch)]
+        if variant is not None:
+            seen.setdefault(variant, []).extend((number, event) for event in events)
+            for name, count in view.counted.items():
+                counts = counted.setdefault(variant, {})
+                counts[name] = counts.get(name, 0) + count
+    found = []
+    for item in parser.plan.variants:
+        if item.mapping is not None:
+            cases = seen.get(item.name, [])
+            found.append(_of_variant(model, item.name, item.mapping, cases, counted.get(item.name, {})))
+    return found
+
+
+def _events(view: Any, batch: Any) -> Iterator[dict[str, Any]]:
+    import json
+
+    return (json.loads(line) for line in view.lines(batch.kept()))
+
+
+def _of_variant(
+    model: Model,
+    name: str,
+    mapping: MappingPlan,
+    cases: list[tuple[int, dict[str, Any]]],
+    counted: Mapping[str, int],
+) -> Coverage:
+    counts = Counter(path for _, event in cases for path in _filled(event))
+    wrong = [CaseComplaint(number, one) for number, event in cases for one in complaints(event, model)]
+    gone = [leaf.path.removeprefix("unmapped.") for leaf in mapping.leaves if leaf.path.startswith("unmapped.")]
+    own = ("faults", "time_from", "time_notes", MORE, *(path for path in gone if path.startswith("not_mapped.")))
+    return Coverage(
+        name,
+        mapping.class_caption,
+        mapping.missing,
+        mapping.recommended,
+        tuple(path for path in gone if path not in own and (f"unmapped.{path}" in counts or not cases)),
+        tuple(path for path in mapping.fills if path not in counts),
+        tuple(dict.fromkeys(wrong)),
+        counted,
+        len(cases),
+        {path: counts[path] for path in mapping.fills},
+    )
+
+
+def _filled(value: Any, prefix: str = "") -> Iterator[str]:
+    """The paths of all values in an event, and of the lists above them."""
+    for name, inner in value.items():
+        path = f"{prefix}{name}"
+        if isinstance(inner, dict):
+            yield from _filled(inner, f"{path}.")
+            continue
+        yield path
+        if isinstance(inner, list):
+            for i, item in enumerate(inner, 1):
+                if isinstance(item, dict):
+                    yield from _filled(item, f"{path}[{i}].")

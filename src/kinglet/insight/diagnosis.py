@@ -1,0 +1,219 @@
+"""Why an event is not complete: the place in it, and what was expected there."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import NamedTuple
+
+from kinglet.insight.spans import Span, inside_of, spans, stamp_place
+from kinglet.patterns.types import STRUCTURES
+from kinglet.plan.data import Plan, Reading, VariantPlan
+from kinglet.regex.atoms import matching_prefix
+
+
+class Diagnosis(NamedTuple):
+    """A fault of one event; start and end are the characters of raw at fault."""
+
+    fault: str
+    message: str
+    start: int
+    end: int
+
+
+def diagnose(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -> list[Diagnosis]:
+    """One diagnosis for each fault of an event."""
+    where = {span.field: span for span in spans(plan, raw, variant)}
+    found: list[Diagnosis] = []
+    for fault in faults:
+        kind, _, name = fault.partition(":")
+        span = where.get(name)
+        start, end = (span.start, span.end) if span else (0, len(raw.split("\n", 1)[0]))
+        text = raw[start:end]
+        if "/" in kind:
+            found.append(_of_other(plan, fault, where, raw))
+        elif kind == "bad-value":
+            found.append(Diagnosis(fault, f"`{_short(text)}` is not {_about(plan, name)}", start, end))
+        elif kind in ("bad-time", "implausible-time", "no-date"):
+            found.append(_of_stamp(plan, raw, list(where.values()), fault, kind, name))
+        elif kind == "unknown-kind" and plan.kind in where:
+            span = where[plan.kind]
+            text = raw[span.start : span.end]
+            found.append(Diagnosis(fault, f"no variant has the kind {text}", span.start, span.end))
+        elif kind.removeprefix("bad-") in STRUCTURES:
+            at, message = _unread(plan, name, raw[start:end], variant)
+            found.append(Diagnosis(fault, message, start + at, end))
+        elif kind in ("dropped", "not-read"):
+            found.append(Diagnosis(fault, *_of_step(plan, kind, name, text, start, end)))
+        elif kind in ("no-variant", "no-match"):
+            found.append(_stopped(plan, raw, fault))
+        else:
+            found.append(Diagnosis(fault, _PLAIN.get(kind, ""), start, end))
+    return found
+
+
+_PLAIN = {
+    "no-time": "no stamp where the time rules look for one",
+    "no-start": "these lines stand before the first line that starts an event",
+    "too-long": "longer than `events.max_bytes`; cut into pieces",
+    "bad-bytes": "has bytes that the encoding of the log does not know; they show as \ufffd",
+    "too-many-lines": "of more lines than `events.max_lines`; cut into pieces",
+    "cut-off": "its end is missing",
+    "stray-text": "stands between records and belongs to none",
+    "bad-count": "the count of bytes before it is missing or wrong",
+    "repeated-key": "a key stands in it more than once; the last one counts",
+    "few-columns": "has fewer columns than there are names",
+    "many-columns": "has more columns than there are names; those are kept in `more`",
+    "too-slow": "a regex with look-around or the like took longer over it than it may",
+    "after-pause": "goes on with a line that was given out before its end had come",
+}
+
+
+def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, label: str) -> Diagnosis:
+    from kinglet.timestamps.why_unread import why, zone_wrong
+    from kinglet.timestamps.zones import find_zone
+
+    rule = next(rule for rule in plan.times if rule.label == label)
+    start, end = stamp_place(rule, raw, spans) or (0, len(raw.split("\n", 1)[0]))
+    text = raw[start:end]
+    if kind == "bad-time":
+        zone = next((raw[span.start : span.end] for span in spans if span.field == rule.zone_slot), None)
+        if zone is not None and find_zone(zone, rule.reading.zones) is None:
+            return Diagnosis(fault, f"`{_short(text)}` {zone_wrong(zone, rule.reading)}", start, end)
+        return Diagnosis(fault, f"`{_short(text)}` {why(text, rule.reading)}", start, end)
+    if kind == "no-date":
+        return Diagnosis(fault, f"`{_short(text)}` has no date, and no event before it has one", start, end)
+    earliest, latest = plan.limits
+    until = f"{latest:%Y-%m-%d}" if isinstance(latest, datetime) else f"{latest.days} days after the log's reference"
+    message = f"`{_short(text)}` lies outside what the parser believes: {earliest:%Y-%m-%d} to {until}"
+    return Diagnosis(fault, message, start, end)
+
+
+def _of_step(plan: Plan, kind: str, name: str, text: str, start: int, end: int) -> tuple[str, int, int]:
+    """What a step says of an event that it dropped, or of a field in which it could read nothing."""
+    for step in plan.steps:
+        if kind == "dropped" and getattr(step.action, "reason", None) == name:
+            return f"dropped by {step.label}", start, end
+        reading = getattr(step.action, "reading", None)
+        if kind == "not-read" and reading is not None and getattr(step.action, "name", None) == name:
+            if reading.structures and not reading.regexes:
+                from kinglet.structured.why_unread import unread
+
+                at, message = unread(reading.structures[0].structure, text)
+                return f"{step.label} finds {message}", start + at, end
+            reach, expected = _reach(reading, text)
+            at = max(reach, 0)
+            finds = f"finds `{_short(text[at:])}`" if text[at:].strip() else "the text ends"
+            return f"{step.label} expects {_expected(expected, reading)} here and {finds}", start + at, end
+    return f"a step says {kind}", start, end
+
+
+def _of_other(plan: Plan, fault: str, where: Mapping[str, Span], raw: str) -> Diagnosis:
+    """What is wrong with a field for the parser that it was handed to."""
+    field, _, inner = fault.partition("/")
+    other = next((step.action.plan for step in plan.steps if getattr(step.action, "name", None) == field
+                  and hasattr(step.action, "plan")), None)  # fmt: skip
+    span = where.get(field)
+    if other is None or span is None:
+        return Diagnosis(fault, f"the parser that reads `{field}` says {inner}", 0, len(raw.split("\n", 1)[0]))
+    found = diagnose(other, raw[span.start : span.end], None, [inner])[0]
+    message = f"the parser {other.parser} says: {found.message}"
+    return Diagnosis(fault, message, span.start + found.start, span.start + found.end)
+
+
+def _about(plan: Plan, name: str) -> str:
+    for step in plan.steps:
+        for item in getattr(step.action, "items", ()):
+            if item.name == name:
+                return f"{item.type.about}, which {step.label} makes of it"
+    readings = [*([plan.envelope] if plan.envelope else []), *(variant.reading for variant in plan.variants)]
+    readings += [step.action.reading for step in plan.steps if hasattr(step.action, "reading")]
+    return next(
+        (field.type.about for reading in readings for field in reading.every_field if field.name == name), "valid"
+    )
+
+
+def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
+    """How far the nearest variant got, or the envelope where even that did not match."""
+    base, text = 0, raw
+    tried: list[tuple[str, Reading]]
+    if plan.envelope is not None:
+        inside = inside_of(plan.envelope, raw, 0)
+        if inside is None:
+            tried = [("the envelope", plan.envelope)]
+        else:
+            held = {span.field: span for span in inside}
+            some = _candidates(plan, raw, held)
+            source = next((variant.source for variant in some if variant.source), plan.body)
+            if source in held:
+                base, text = held[source].start, raw[held[source].start : held[source].end]
+            tried = [(variant.name, variant.reading) for variant in some if (variant.source or plan.body) == source]
+    else:
+        tried = [(variant.name, variant.reading) for variant in plan.variants]
+    best = max(
+        ((*_reach(reading, text), name, reading) for name, reading in tried), key=lambda item: item[0], default=None
+    )
+    if best is None:
+        return Diagnosis(fault, "no variant comes into question", base, len(raw))
+    end, expected, name, reading = best
+    if not reading.regexes and reading.structures:
+        from kinglet.structured.why_unread import unread
+
+        at, message = unread(reading.structures[0].structure, text)
+        return Diagnosis(fault, f"{name} finds {message}", base + at, base + max(len(text), at + 1))
+    at = base + max(end, 0)
+    rest = raw[at:].split("\n", 1)[0]
+    finds = f"finds `{_short(rest)}`" if rest.strip() else "the line ends"
+    how_far = "does not match from the start" if end <= 0 else f"reads up to column {at + 1}"
+    message = f"{name} {how_far}, then expects {_expected(expected, reading)} and {finds}"
+    return Diagnosis(fault, message, at, at + max(len(rest), 1))
+
+
+def _candidates(plan: Plan, raw: str, held: Mapping[str, Span]) -> list[VariantPlan]:
+    route = plan.otherwise
+    span = held.get(plan.kind or "")
+    if span is not None:
+        value = raw[span.start : span.end]
+        for kind, indices in plan.routes.items():
+            if str(kind) == value or (isinstance(kind, int) and value.lstrip("+-").isdigit() and int(value) == kind):
+                route = indices
+    return [plan.variants[i] for i in route]
+
+
+def _unread(plan: Plan, source: str, text: str, variant: str | None) -> tuple[int, str]:
+    """Why the text of a slot does not have its structure."""
+    from kinglet.structured.why_unread import unread
+
+    readings = [item.reading for item in plan.variants if item.name == variant]
+    readings += [plan.envelope] if plan.envelope is not None else []
+    readings += [step.action.reading for step in plan.steps if hasattr(step.action, "reading")]
+    structures = [item.structure for reading in readings for item in reading.structures if item.source == source]
+    return unread(structures[0], text)
+
+
+def _reach(reading: Reading, text: str) -> tuple[int, str]:
+    return matching_prefix(reading.regexes[-1], text) if reading.regexes else (-1, "")
+
+
+def _expected(piece: str, reading: Reading) -> str:
+    """A piece of a regex as the parser file writes it."""
+    if not piece or piece.startswith(("$", r"[ \t]*$")):
+        return "the end"
+    if piece == r"[ \t]+":
+        return "a blank"
+    name = re.match(r"\(\?P<(\w+)>", piece)
+    if name:
+        source = reading.sources.get(name[1])
+        return f"`{source}`" if source else f"`{piece}`"
+    if re.fullmatch(r"(?:\\[^A-Za-z0-9]|[^\\()\[\]{}*+?.|^$])+", piece):
+        return f"`{_unescaped(piece)}`"
+    return f"`{piece}`"
+
+
+def _unescaped(piece: str) -> str:
+    return re.sub(r"\\(.)", r"\1", piece)
+
+
+def _short(text: str, most: int = 30) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"

@@ -1,0 +1,46 @@
+"""The JSON Schema of parser files, with which editors complete keys and class names."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from kinglet.ocsf.schema import Model, load_model
+from kinglet.patterns.types import BASES, STRUCTURES, TYPES
+from kinglet.spec.schema import PLAIN_RULES
+from kinglet.spec.steps import BESIDE, FileWithSteps, Step
+
+
+def file_schema(model: Model | None = None) -> dict[str, Any]:
+    """The schema (JSON Schema, draft 2020-12); slot types and captions of the model's classes are enumerated in it."""
+    schema = FileWithSteps.model_json_schema(by_alias=True)
+    sections = schema["$defs"]
+    captions = [item.caption for item in (model or load_model()).classes()]
+    sections["EventMapping"]["properties"]["class"]["examples"] = captions
+    sections["EventMapping"]["properties"]["class"]["anyOf"][0]["enum"] = captions
+    sections["Variant"]["properties"]["types"]["additionalProperties"]["examples"] = list(TYPES)
+    sections["OwnType"]["properties"]["base"]["enum"] = list(BASES)
+    forms = ("pattern", "regex", "json", "pairs", "delimited", "xml", "block", "fixed")
+    alone = [{"required": [name]} for name in forms]
+    sections["Variant"]["oneOf"] = [*alone, {"not": {"anyOf": alone}}]
+    sections["Envelope"]["oneOf"] = [*alone, {"required": ["syslog"]}]
+    again = [*alone, {"required": ["parser"]}]
+    sections["ParseAgain"]["oneOf"] = again
+    sections["Step"]["properties"]["convert"]["anyOf"][0]["additionalProperties"]["examples"] = [*TYPES, "list"]
+    names = [info.alias or name for name, info in Step.model_fields.items()]
+    sections["Step"]["oneOf"] = [{"required": [name]} for name in names if name not in BESIDE]
+    structured = {"type": "string", "pattern": rf":\s*({'|'.join(STRUCTURES)})\s*\}}"}
+    schema["if"] = {"properties": {"envelope": {"anyOf": [{"type": "object"}, structured]}}, "required": ["envelope"]}
+    schema["else"] = {"properties": {"variants": {"items": {"anyOf": alone}}}}
+    time = schema["properties"]["time"]
+    schema["properties"]["time"] = {"anyOf": [time["items"], {"type": "array", "items": time["items"]}]}
+    events = schema["properties"]["events"]
+    schema["properties"]["events"] = {
+        "anyOf": [{"enum": list(PLAIN_RULES)}, {key: events[key] for key in events if key != "default"}]
+    }
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Kinglet parser file"}
+
+
+def file_schema_text(model: Model | None = None) -> str:
+    """The schema as JSON text."""
+    return json.dumps(file_schema(model), indent=2, ensure_ascii=False) + "\n"

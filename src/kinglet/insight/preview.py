@@ -1,0 +1,135 @@
+"""What `try` shows of a result: chosen events, their values and their faults."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import polars as pl
+
+from kinglet.insight.diagnosis import Diagnosis, diagnose
+from kinglet.insight.spans import Span, spans, stamp_place
+from kinglet.insight.timeline import Timeline, timeline
+from kinglet.parser import Result
+from kinglet.plan.data import RESERVED
+
+EXAMPLES = 3
+
+
+@dataclass(frozen=True)
+class ShownEvent:
+    """An event as it stood in the log, with the characters that became fields.
+
+    stamp: the characters that gave its time, by the rule time_rule; time_notes: what is noted of it.
+    """
+
+    line: int
+    raw: str
+    state: str
+    variant: str | None
+    spans: list[Span]
+    time: datetime | None = None
+    stamp: tuple[int, int] | None = None
+    time_rule: str | None = None
+    time_notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class ShownValues:
+    """The values of the first events of a variant: field by field, a column for each event."""
+
+    variant: str
+    count: int
+    lines: list[int]
+    rows: dict[str, list[Any]]
+
+
+@dataclass(frozen=True)
+class ShownFault:
+    """A fault, how often it occurs, and events that have it."""
+
+    fault: str
+    count: int
+    examples: list[tuple[ShownEvent, Diagnosis]]
+
+
+@dataclass(frozen=True)
+class Preview:
+    counts: dict[str, int]
+    legend: list[str]
+    events: list[ShownEvent]
+    values: list[ShownValues]
+    faults: list[ShownFault]
+    times: Timeline | None
+
+
+def preview(
+    result: Result, *, show: int = 12, only: str | None = None, examples: int = 2, zone: str | None = None
+) -> Preview:
+    """Chooses what to show: an event of every variant first, then from the top of the log.
+
+    show: how many raw events; only: a state to keep to; examples: events for each fault; zone: that of the call.
+    """
+    events = result.events if only is None else result.events.filter(pl.col("state") == only)
+    chosen = _chosen(events, show)
+    shown = [_event(result, row) for row in chosen.iter_rows(named=True)]
+    times = timeline(result, zone) if result.parser.plan.times else None
+    used = {span.field for event in shown for span in event.spans}
+    legend = [name for name in result.parser.fields if name in used]
+    return Preview(result.counts, legend, shown, _values(result, events), _faults(result, events, examples), times)
+
+
+def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:
+    numbered = events.with_row_index("_row")
+    firsts = numbered.group_by("variant", maintain_order=True).first().head(show)["_row"].to_list()
+    for row in range(min(events.height, show)):
+        if len(firsts) >= show:
+            break
+        if row not in firsts:
+            firsts.append(row)
+    return events[sorted(firsts)]
+
+
+def _event(result: Result, row: dict[str, Any]) -> ShownEvent:
+    plan = result.parser.plan
+    found = spans(plan, row["raw"], row["variant"])
+    rule = next((rule for rule in plan.times if rule.field is None and rule.label == row["time_rule"]), None)
+    return ShownEvent(
+        row["line"],
+        row["raw"],
+        row["state"],
+        row["variant"],
+        found,
+        row["time"],
+        stamp_place(rule, row["raw"], found) if rule is not None else None,
+        row["time_rule"],
+        tuple(row["time_notes"] or ()),
+    )
+
+
+def _values(result: Result, events: pl.DataFrame) -> list[ShownValues]:
+    shown: list[ShownValues] = []
+    for variant in result.parser.plan.variants:
+        group = events.filter(pl.col("variant") == variant.name)
+        if not group.height:
+            continue
+        first = group.head(EXAMPLES)
+        names = [name for name in events.columns if name not in RESERVED and group[name].null_count() < group.height]
+        rows = {name: first[name].to_list() for name in ("time", *names)}
+        shown.append(ShownValues(variant.name, group.height, first["line"].to_list(), rows))
+    return shown
+
+
+def _faults(result: Result, events: pl.DataFrame, examples: int) -> list[ShownFault]:
+    shown: list[ShownFault] = []
+    each = events.filter(pl.col("faults").list.len() > 0)
+    counted = each["faults"].explode().value_counts(sort=True)
+    for fault, count in sorted(counted.iter_rows(), key=lambda item: (-item[1], item[0])):
+        rows = each.filter(pl.col("faults").list.contains(fault)).head(examples)
+        found = []
+        for row in rows.iter_rows(named=True):
+            reason = diagnose(result.parser.plan, row["raw"], row["variant"], [fault])[0]
+            found.append((_event(result, row), reason))
+        shown.append(ShownFault(fault, count, found))
+    return shown

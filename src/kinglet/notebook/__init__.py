@@ -1,0 +1,1 @@
+"""What a notebook shows."""

@@ -1,0 +1,63 @@
+"""A result as a notebook shows it."""
+
+from __future__ import annotations
+
+import html
+
+from kinglet.insight.palette import STATES, field_colours
+from kinglet.insight.preview import ShownEvent, preview
+from kinglet.insight.visible import visible
+from kinglet.parser import Result
+
+_MARK = "color:#111;border-radius:3px;padding:0 2px;background:"
+_MONO = "font-family:ui-monospace,monospace;font-size:12px;"
+
+
+def escape(text: str) -> str:
+    """Text of strangers for a page: no markup, and nothing that a terminal would obey when it is copied there."""
+    return html.escape(visible(text))
+
+
+def result_html(result: Result, show: int = 12) -> str:
+    """Counts, a coverage bar, a legend and raw events with their fields marked."""
+    shown = preview(result, show=show)
+    colours = field_colours(result.parser.fields)
+    total = max(result.counts["events"], 1)
+    bar = "".join(
+        f'<span title="{state}" style="display:inline-block;height:10px;background:{colour};'
+        f'width:{100 * result.counts[state] / total:.3f}%"></span>'
+        for state, colour in STATES.items()
+    )
+    counts = " · ".join(f"<b>{result.counts[state]:,}</b> {state}" for state in STATES)
+    legend = " ".join(f'<span style="{_MARK}{colours[name]}">{escape(name)}</span>' for name in shown.legend)
+    rows = "".join(
+        f'<tr><td style="text-align:right;opacity:.6;vertical-align:top">{event.line}</td>'
+        f'<td style="border-left:4px solid {STATES[event.state]};padding-left:8px;text-align:left;'
+        f'white-space:pre-wrap;word-break:break-word">{_marked(event, colours)}</td></tr>'
+        for event in shown.events
+    )
+    faults = "".join(
+        f'<li style="{_MONO}"><b>{escape(fault.fault)}</b> × {fault.count:,}: {escape(fault.examples[0][1].message)}'
+        f" (line {fault.examples[0][0].line})</li>"
+        for fault in shown.faults
+    )
+    return (
+        f"<div><div><b>{escape(result.parser.name)} {escape(result.parser.version)}</b> · "
+        f"{result.counts['events']:,} events · {counts}</div>"
+        f'<div style="max-width:640px;line-height:10px;margin:6px 0;font-size:0">{bar}</div>'
+        f'<div style="{_MONO}margin:6px 0">{legend}</div><table style="{_MONO}">{rows}</table><ul>{faults}</ul></div>'
+    )
+
+
+def _marked(event: ShownEvent, colours: dict[str, str]) -> str:
+    text, position = "", 0
+    for span in event.spans:
+        if span.start < position or span.end == span.start:
+            continue
+        text += escape(event.raw[position : span.start])
+        text += (
+            f'<span title="{escape(span.field)}" style="{_MARK}{colours[span.field]}">'
+            f"{escape(event.raw[span.start : span.end])}</span>"
+        )
+        position = span.end
+    return text + escape(event.raw[position:])

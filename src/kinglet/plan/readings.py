@@ -1,0 +1,301 @@
+"""A way of reading text, as the parser file has it, to a reading of the plan: patterns, regexes, structure."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, NamedTuple
+
+from kinglet.errors import Problem, did_you_mean
+from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.grammar import Optional, PatternError, Slot, Token, parse, slots
+from kinglet.patterns.literal_prefix import opening
+from kinglet.patterns.types import STRUCTURES, TYPES, SlotType
+from kinglet.plan.data import MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
+from kinglet.plan.syslog import HEADS
+from kinglet.regex.backtracking import BUDGET, why_slow
+from kinglet.regex.dialect import RegexError, check_regex
+from kinglet.runtime.convert import ISO
+from kinglet.spec.document import Document, Path
+from kinglet.spec.forms import DelimitedForm, Form
+from kinglet.spec.schema import Envelope
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.reading import TimeReading
+
+if TYPE_CHECKING:
+    from kinglet.structured.by_form import Structure
+
+_KEPT = "_text"
+
+
+@dataclass
+class Context:
+    """What readings are built in: the document they stand in, and the types that slots may have."""
+
+    document: Document
+    problems: list[Problem] = field(default_factory=list)
+    types: dict[str, SlotType] = field(default_factory=lambda: dict(TYPES))
+    bare: TimeReading = ISO
+    """How stamps in slots are read for which there is no rule."""
+    shapes: dict[str, str] = field(default_factory=dict)
+    """The regex of stamps by the slot that holds them."""
+
+    def report(self, path: Path, message: str, hint: str = "", *, offset: int = -1, excerpt: str = "") -> None:
+        self.problems.append(self.document.problem(path, message, hint, offset=offset, excerpt=excerpt))
+
+    def checked_regex(self, path: Path, regex: str, *, slow: bool = False) -> tuple[str, ...] | None:
+        """The groups of a regex; None where it cannot be used. slow: whether it may need a budget."""
+        try:
+            return check_regex(regex, slow=slow)
+        except RegexError as error:
+            self.report(path, error.message, error.hint, offset=max(error.offset, 0), excerpt=regex)
+            return None
+
+    def type_of(self, name: str, kind: str) -> SlotType:
+        """The type of a field; a stamp that a time rule reads stays text beside the time."""
+        if name in self.shapes:
+            return TYPES["text"]
+        return self.types.get(kind, TYPES["text"])
+
+    def type_hint(self, kind: str) -> str:
+        return did_you_mean(kind, self.types, "the types are " + ", ".join(self.types))
+
+
+class _Part(NamedTuple):
+    """Structure to be read: where it stands, what stands before its keys, the fields and their types."""
+
+    structure: Structure
+    source: str | None
+    prefix: str
+    types: Mapping[str, str]
+
+
+def read_form(
+    work: Context, path: Path, form: Form, shared: Mapping[str, str], onward: Collection[str] = ()
+) -> Reading | None:
+    """The reading of a form; None where something is wrong with it, which is reported.
+
+    shared: names that are taken, and by what. onward: slots from which on the text is kept too.
+    """
+    if form.pattern is not None:
+        return read_pattern(work, (*path, "pattern"), form.pattern, shared, onward, form, path)
+    if form.regex is not None:
+        return _regex(work, path, form, shared)
+    if isinstance(form, Envelope) and form.syslog is not None:
+        return _syslog(work, path, form, shared)
+    if not form.forms:
+        return Reading((), ())
+    from kinglet.plan.structures import structure_of
+
+    plan = _structure(work, path, form, _Part(structure_of(form), None, "", _types_of(form)), shared)
+    _check_needs(work, path, form)
+    return Reading((), (), structures=(plan,))
+
+
+def _check_needs(work: Context, path: Path, form: Form) -> None:
+    known = _types_of(form)
+    for i, name in enumerate(form.needs or ()):
+        if name not in known:
+            hint = did_you_mean(name, known, f"give it a type: `types: {{{name}: text}}`")
+            work.report((*path, "needs", i), f"`{name}` is no field of this structure", hint)
+
+
+def _types_of(form: Form) -> dict[str, str]:
+    """The keys of a structure that become fields, and their types; the columns of a row all do."""
+    named: list[str] = list(form.keys)
+    if isinstance(form.delimited, DelimitedForm):
+        named += form.delimited.names
+    return dict.fromkeys([*named, *(form.fixed or ())], "text") | form.types
+
+
+def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mapping[str, str]) -> StructurePlan:
+    """A structure whose keys become fields by the names and types that are given."""
+    keys: list[str] = []
+    items: list[FieldPlan] = []
+    for name, kind in part.types.items():
+        where: Path = (*path, "types" if name in form.types else "keys", name)
+        wrong = name_problem(name)
+        if name == MORE:
+            work.report(where, f"`{name}` is the field of keys that have no name", "leave it out")
+        elif wrong is not None:
+            also = f"; it has the key `{name}`" if name in RESERVED else ""
+            work.report(where, wrong[0], wrong[1] + also)
+        elif name in shared:
+            work.report(where, f"`{name}` is a slot of {shared[name]}", "leave it out")
+        elif kind not in work.types or kind in ("rest", *STRUCTURES):
+            work.report(where, f"no such type `{kind}`", work.type_hint(kind))
+        else:
+            key = form.keys.get(name, name).removeprefix(part.prefix)
+            bare = key.removeprefix("log_")
+            renamed = key != bare and bare in RESERVED and part.structure.name not in ("delimited", "fixed")
+            key = bare if renamed else key
+            if part.structure.name == "block":
+                from kinglet.structured.blocks import path_of
+
+                key = path_of(key)
+            keys.append(key)
+            items.append(FieldPlan(name, work.type_of(name, kind)))
+    names = [item.name for item in items]
+    mine = [name for name in form.needs or () if name in names]
+    needs = tuple(keys[names.index(name)] for name in mine)
+    return StructurePlan(part.structure, part.source, part.prefix, tuple(keys), tuple(items), needs)
+
+
+def _regex(work: Context, path: Path, form: Form, shared: Mapping[str, str]) -> Reading | None:
+    assert form.regex is not None
+    groups = work.checked_regex((*path, "regex"), form.regex, slow=True)
+    if groups is None:
+        return None
+    for name in groups:
+        if name_problem(name) is not None or name in shared:
+            _refuse_name(work, (*path, "regex"), name, shared, form.regex.index(f"(?P<{name}>") + 4, form.regex)
+    for name, kind in form.types.items():
+        if name not in groups:
+            hint = did_you_mean(name, groups, "the groups are " + ", ".join(groups))
+            work.report((*path, "types", name), f"the regex has no group `{name}`", hint)
+        elif kind not in work.types:
+            work.report((*path, "types", name), f"no such type `{kind}`", work.type_hint(kind))
+    for name in form.keys:
+        work.report((*path, "keys", name), "a regex has no keys", "call its groups what the fields are to be called")
+    items = tuple(FieldPlan(name, work.type_of(name, form.types.get(name, "text"))) for name in groups)
+    budget = BUDGET if why_slow(form.regex) is not None else None
+    return Reading((form.regex,), items, budget=budget)
+
+
+def _syslog(work: Context, path: Path, form: Envelope, shared: Mapping[str, str]) -> Reading:
+    """The head of a syslog message, with the parameters of its structured data."""
+    assert form.syslog is not None
+    head = HEADS[form.syslog]
+    taken = dict(shared) | dict.fromkeys(head.types, "the head")
+    structures: tuple[StructurePlan, ...] = ()
+    if head.data is not None:
+        from kinglet.structured.structured_data import StructuredData
+
+        part = _Part(StructuredData(), head.data, "", _types_of(form))
+        structures = (_structure(work, path, form, part, taken),)
+    elif form.types or form.keys:
+        work.report((*path, "types" if form.types else "keys"), "this head has no structured data", "leave it out")
+    items = tuple(FieldPlan(name, work.type_of(name, kind)) for name, kind in head.types.items())
+    return Reading(head.regexes, items, "stamp", structures=structures)
+
+
+def read_pattern(
+    work: Context,
+    path: Path,
+    text: str,
+    shared: Mapping[str, str],
+    onward: Collection[str] = (),
+    form: Form | None = None,
+    whole: Path = (),
+) -> Reading | None:
+    """The reading of a pattern, and of the structure in its slots; form: what says the types of its keys."""
+    tokens = _tokens(work, path, text, shared)
+    if tokens is None:
+        return None
+    reading = _of_tokens(work, tokens, onward)
+    form = form or Form.model_construct(types={}, keys={}, needs=None)
+    _check_needs(work, whole, form)
+    left = _types_of(form)
+    taken = dict(shared) | {item.name: "this pattern" for item in reading.fields}
+    plans: list[StructurePlan] = []
+    some = [slot for slot in slots(tokens) if slot.type in STRUCTURES]
+    for slot in some:
+        name = slot.name.removesuffix(_KEPT)
+        prefix = "" if slot.source.startswith("{:") else f"{name}."
+        mine = {name: kind for name, kind in left.items() if form.keys.get(name, name).startswith(prefix)}
+        left = {name: kind for name, kind in left.items() if name not in mine}
+        from kinglet.plan.structures import IN_SLOTS
+
+        part = _Part(IN_SLOTS[slot.type](), slot.name, prefix, mine)
+        plans.append(_structure(work, whole, form, part, taken))
+    for name in left:
+        known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in some)
+        hint = f"its name begins with that of a slot: {known}" if some else "in a pattern write {name:type}"
+        where = "types" if name in form.types else "keys"
+        work.report((*whole, where, name), "is no key of a slot of structure", hint)
+    return reading._replace(structures=tuple(plans))
+
+
+def ends_open(text: str) -> str | None:
+    """The slot that a pattern ends with, where it is one for all the rest."""
+    try:
+        tokens = parse(text)
+    except PatternError:
+        return None
+    last = tokens[-1] if tokens else None
+    return last.name if isinstance(last, Slot) and last.type in ("rest", "text") and last.name else None
+
+
+def _tokens(work: Context, path: Path, text: str, shared: Mapping[str, str]) -> tuple[Token, ...] | None:
+    """The tokens of a pattern whose slots are all good."""
+    try:
+        tokens = _named(parse(text))
+    except PatternError as error:
+        work.report(path, error.message, error.hint, offset=error.offset, excerpt=text)
+        return None
+    before = len(work.problems)
+    seen: dict[str, str] = dict(shared)
+    for slot in slots(tokens):
+        if slot.type not in work.types:
+            at = slot.offset + slot.source.rindex(slot.type)
+            work.report(path, f"no such type `{slot.type}`", work.type_hint(slot.type), offset=at, excerpt=text)
+        if slot.type == "rest" and slot is not _last_slot(tokens):
+            work.report(
+                path,
+                f"`{slot.source}` reads to the end, but something follows it",
+                "use {name:text} here",
+                offset=slot.offset,
+                excerpt=text,
+            )
+        if slot.name and (name_problem(slot.name) is not None or slot.name in seen):
+            _refuse_name(work, path, slot.name, seen, slot.offset + 1, text)
+        elif slot.name:
+            seen[slot.name] = "this pattern"
+    return tokens if len(work.problems) == before else None
+
+
+def _named(tokens: tuple[Token, ...]) -> tuple[Token, ...]:
+    """Tokens in which slots of structure are called by what keeps their text where it cannot be read."""
+
+    def named(token: Token) -> Token:
+        if isinstance(token, Optional):
+            return token._replace(tokens=_named(token.tokens))
+        if isinstance(token, Slot) and token.type in STRUCTURES:
+            return token._replace(name=f"{token.name or token.type}{_KEPT}")
+        return token
+
+    return tuple(named(token) for token in tokens)
+
+
+def _last_slot(tokens: tuple[Token, ...]) -> Token | None:
+    """The slot that a pattern ends with, be it in an optional part."""
+    last = tokens[-1] if tokens else None
+    return _last_slot(last.tokens) if isinstance(last, Optional) else last
+
+
+def _refuse_name(work: Context, path: Path, name: str, seen: Mapping[str, str], offset: int, text: str) -> None:
+    wrong = name_problem(name)
+    if wrong is not None:
+        work.report(path, *wrong, offset=offset, excerpt=text)
+    else:
+        where = seen[name]
+        message = (
+            f"the slot `{name}` stands here twice" if where == "this pattern" else f"`{name}` is a slot of {where}"
+        )
+        work.report(path, message, f"call this one `{name}_2`", offset=offset, excerpt=text)
+
+
+def _of_tokens(work: Context, tokens: tuple[Token, ...], onward: Collection[str]) -> Reading:
+    found = slots(tokens)
+    iso = parse_format("iso8601").shape
+    shapes = {slot.name: work.shapes.get(slot.name, iso) for slot in found if slot.type == "time"}
+    fixed = [token for token in tokens if isinstance(token, Slot) and token.name]
+    some = tuple(slot.name for slot in fixed if slot.name in onward)
+    return Reading(
+        to_regexes(tokens, shapes, work.types, some),
+        tuple(FieldPlan(slot.name, work.type_of(slot.name, slot.type)) for slot in found if slot.name),
+        fixed[0].name if fixed else None,
+        {slot.name: slot.source for slot in found if slot.name},
+        onward=some,
+        opening=opening(tokens, shapes, work.types) if fixed and not some else None,
+    )

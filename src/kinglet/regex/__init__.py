@@ -1,0 +1,1 @@
+"""The dialect of regular expressions, and what can be said of a regex without running it."""

@@ -1,0 +1,132 @@
+"""The dialect of regular expressions: what the linear-time engine and Python's `re` both read.
+
+The linear-time engine decides what a parser matches; Python's `re` is used to show where in a
+line a field was found. A regex must compile in both.
+"""
+
+from __future__ import annotations
+
+import functools
+import re
+import warnings
+from dataclasses import dataclass
+
+import polars as pl
+
+from kinglet.regex.literals import known
+
+_HINTS = (
+    ("look-around", "match the text and leave it out of the named group instead"),
+    ("backreferences", "match both places and compare them in a condition instead"),
+    ("unrecognized escape", "in this dialect use \\d \\w \\s \\b ^ $ and escapes of punctuation"),
+    ("unrecognized flag", "in this dialect flags are (?i) (?m) (?s) (?x)"),
+    ("unclosed group", "close the group with `)`"),
+    ("unterminated subpattern", "close the group with `)`"),
+    ("unterminated character set", "close the class with `]`"),
+    ("unbalanced parenthesis", "write `\\)` for a bracket in the log"),
+    ("multiple repeat", "one quantifier at a time; write `\\+`, `\\*` for the characters"),
+    ("nothing to repeat", "put something before it, or write `\\+`, `\\*`, `\\?` for the character"),
+    ("size limit", "make the counted repeats smaller"),
+    ("redefinition of group name", "give each group a name of its own"),
+    ("duplicate capture group", "give each group a name of its own"),
+    ("range, the start", "write the smaller one first"),
+    ("bad character range", "write the smaller one first"),
+)
+
+
+@dataclass
+class RegexError(ValueError):
+    """A regex that does not compile; offset is the character at fault, -1 where none is."""
+
+    message: str
+    hint: str = ""
+    offset: int = -1
+
+
+def check_regex(regex: str, *, slow: bool = False) -> tuple[str, ...]:
+    """The names of the groups of a regex, in order.
+
+    slow: whether it may have what the linear-time engine cannot run.
+
+    Raises:
+        RegexError: it does not compile in one of the two engines.
+    """
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            compiled = re.compile(regex)
+    except re.error as error:
+        offset = error.pos if error.pos is not None else -1
+        raise RegexError(f"does not compile: {error.msg}", _hint(error.msg), offset) from None
+    except (OverflowError, RecursionError):
+        raise RegexError("does not compile: it is nested or repeated too often", "make it smaller") from None
+    from kinglet.regex.backtracking import why_slow
+
+    why = why_slow(regex)
+    if why is not None and slow:
+        return tuple(compiled.groupindex)
+    if why == "a possessive repeat":
+        raise RegexError(f"does not compile: {why} is not supported", "leave the second `+` out")
+    try:
+        pl.Series([""]).str.contains(regex)
+    except pl.exceptions.ComputeError as error:
+        raise _from_engine(str(error)) from None
+    if known(regex).keeps_vague:
+        raise RegexError("repeats a group that may be nothing", "let each repetition read something: `+` for `*` in it")
+    return tuple(compiled.groupindex)
+
+
+_PIECE = re.compile(
+    r"\\.|\[\^?\]?(?:\\.|[^\]\\])*\]|\(\?(?P<on>[a-z]*)(?:-(?P<off>[a-z]+))?(?P<end>[:)])|\(|\)|\$", re.DOTALL
+)
+
+
+@functools.lru_cache(maxsize=4096)
+def for_python(regex: str) -> re.Pattern[str]:
+    r"""A regex of the dialect compiled by Python's `re` to match as the linear-time engine does.
+
+    `$` is the very end there, and not also before a line end that stands last; `\B` is also in
+    empty text.
+    """
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        return re.compile(translated(regex))
+
+
+def translated(regex: str) -> str:
+    """A regex of the dialect as Python writes it."""
+    many_lines = [False]  # of each group that is open, whether `$` is the end of any line there
+    found: list[str] = []
+    last = 0
+    for piece in _PIECE.finditer(regex):
+        found.append(regex[last : piece.start()])
+        last = piece.end()
+        text = piece[0]
+        if piece["end"]:
+            now = ("m" in piece["on"] or many_lines[-1]) and "m" not in (piece["off"] or "")
+            many_lines = [*many_lines, now] if piece["end"] == ":" else [*many_lines[:-1], now]
+        elif text == "(":
+            many_lines.append(many_lines[-1])
+        elif text == ")" and len(many_lines) > 1:
+            many_lines.pop()
+        elif text == "$" and not many_lines[-1]:
+            text = r"\Z"
+        elif text == r"\B":
+            text = r"(?:\B|\A\Z)"
+        found.append(text)
+    return "".join(found) + regex[last:]
+
+
+def _from_engine(text: str) -> RegexError:
+    """The engine shows the regex with carets under it; the caret's column is the offset."""
+    lines = text.splitlines()
+    reason = next((line.partition("error: ")[2] for line in lines if line.startswith("error: ")), "")
+    if not reason:
+        reason = lines[0].removeprefix("regex error: ").rstrip(".")
+    carets = [line for line in lines if line.strip() and not line.strip(" ^")]
+    offset = carets[0].index("^") - 4 if carets else -1
+    return RegexError(f"does not compile: {reason}", _hint(reason), offset)
+
+
+def _hint(reason: str) -> str:
+    return next((hint for part, hint in _HINTS if part in reason), "")

@@ -1,0 +1,88 @@
+"""Several parsers over one log: which of them come into question for a log, and for an event.
+
+For a log its path decides, where parsers claim it; otherwise all come into question, those first that claim text which
+stands in it: of parsers that read an event equally well the first has it.
+For an event it is text that an event of a parser cannot do without, found for all parsers in one pass (Aho and
+Corasick 1975).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from fnmatch import fnmatchcase
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.plan.data import Plan, Reading
+from kinglet.runtime.candidate_variants import LEAST, Pieces, piece_of
+
+
+class Claimed(NamedTuple):
+    """A parser's plan, globs on the paths of the logs that it claims, and texts of which its logs contain one."""
+
+    plan: Plan
+    paths: tuple[str, ...] = ()
+    contains: tuple[str, ...] = ()
+
+    def claims(self, name: str) -> bool:
+        """Whether the path of a log is one of its own."""
+        return any(fnmatchcase(name, glob) for glob in self.paths)
+
+
+def of_path(parsers: Sequence[Claimed], name: str) -> list[int]:
+    """The parsers that come into question for a log by its path."""
+    mine = [i for i, parser in enumerate(parsers) if parser.claims(name)]
+    return mine or list(range(len(parsers)))
+
+
+def by_contents(parsers: Sequence[Claimed], places: Sequence[int], beginning: bytes) -> list[int]:
+    """Some parsers in order, those first that claim text which stands in the beginning of a log."""
+    return sorted(places, key=lambda i: not any(text.encode() in beginning for text in parsers[i].contains))
+
+
+def telling(plan: Plan) -> tuple[str, ...] | None:
+    """Texts of which every event that a plan can read has one; None where there are none such."""
+    if plan.envelope is not None:
+        piece = piece_of(plan.envelope) or _key(plan.envelope, plan)
+        if piece is not None:
+            return (piece,)
+    found = [piece_of(variant.reading) or _key(variant.reading, plan) for variant in plan.variants]
+    return None if None in found else tuple(dict.fromkeys(piece for piece in found if piece is not None))
+
+
+def _key(reading: Reading, plan: Plan) -> str | None:
+    """How the key is written that tells the kind, or that holds the stamp, where structure is all that is read."""
+    if reading.regexes or not reading.structures:
+        return None
+    first = reading.structures[0]
+    written = first.structure.written
+    fields = [item.name for item in first.fields]
+    rules = [rule for rule in plan.times if rule.field is None]
+    kinds_only = plan.kind if plan.routes and not plan.otherwise else None
+    for name in (kinds_only, rules[0].slot if len(rules) == 1 else None):
+        if name in fields:
+            key = written(first.keys[fields.index(name)])
+            return key if key is not None and len(key) >= LEAST else None
+    return None
+
+
+class Chooser:
+    """The parsers that come into question for events."""
+
+    def __init__(self, plans: Sequence[Plan]) -> None:
+        self.always: list[int] = []
+        places: dict[str, list[int]] = {}
+        for i, plan in enumerate(plans):
+            texts = telling(plan)
+            if texts is None:
+                self.always.append(i)
+            for text in texts or ():
+                places.setdefault(text, []).append(i)
+        self.pieces = Pieces(places) if places else None
+
+    def told(self, text: pl.Series) -> pl.Series:
+        """For each event the parsers that its text tells, in order, as lists of their places; null where none."""
+        if self.pieces is None:
+            return pl.Series([None], dtype=pl.List(pl.UInt32)).new_from_index(0, len(text))
+        return self.pieces.found_in(text)

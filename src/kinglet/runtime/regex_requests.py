@@ -1,0 +1,70 @@
+"""Readings that are asked for, and done at once for all who ask.
+
+Whoever reads events says what to read from which texts and goes on with what was found there. So hundreds of variants,
+or parsers, each of which reads a few hundred events of a batch, share one pass over all processors.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Generator, Sequence
+from typing import NamedTuple, TypeVar
+
+import polars as pl
+
+from kinglet.plan.data import Reading
+from kinglet.runtime.candidate_variants import FEW
+from kinglet.runtime.regex_groups import Found, extract
+from kinglet.runtime.regex_workers import on_shelves
+
+T = TypeVar("T")
+
+
+class Ask(NamedTuple):
+    """Texts, and what to read from them."""
+
+    text: pl.Series
+    reading: Reading
+
+
+Asking = Generator[list[Ask], list[Found], T]
+"""Yields what it asks for, is sent what was found, and returns what it makes of that."""
+
+
+def together(readers: Sequence[Asking[T]]) -> Asking[list[T]]:
+    """Readers side by side: what all of them ask for is asked for at once. Their results, in order."""
+    results: dict[int, T] = {}
+    answers: dict[int, list[Found] | None] = dict.fromkeys(range(len(readers)))
+    while answers:
+        asked: dict[int, list[Ask]] = {}
+        for i, answer in answers.items():
+            try:
+                asked[i] = next(readers[i]) if answer is None else readers[i].send(answer)
+            except StopIteration as done:
+                results[i] = done.value
+        found = iter((yield [ask for some in asked.values() for ask in some]) if asked else ())
+        answers = {i: [next(found) for _ in some] for i, some in asked.items()}
+    return [results[i] for i in range(len(readers))]
+
+
+def answered(reader: Asking[T]) -> T:
+    """What a reader returns once all that it asks for is found."""
+    try:
+        asked = next(reader)
+        while True:
+            asked = reader.send(_find(asked))
+    except StopIteration as done:
+        result: T = done.value
+        return result
+
+
+def _find(asked: list[Ask]) -> list[Found]:
+    """What is found for each that is asked; many regexes are shared among threads."""
+
+    def work(number: int) -> Found:
+        return extract(*asked[number])
+
+    some = [(i, ask.reading) for i, ask in enumerate(asked)]
+    # a budget is of time, which others would take from it
+    shared = [(i, reading.regexes[0]) for i, reading in some if reading.regexes and reading.budget is None]
+    found = on_shelves(work, shared) if len(shared) > FEW else {}
+    return [found[i] if i in found else work(i) for i in range(len(asked))]

@@ -1,0 +1,363 @@
+"""One log, several parsers: each event goes to the parser that reads it best."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import Future
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, TypeVar
+
+import polars as pl
+
+from kinglet.columns.put import put
+from kinglet.cutting.cutter import CutRule, EventBatch, cut
+from kinglet.cutting.small_logs import cut_all
+from kinglet.plan.data import ROW, STATES, Plan
+from kinglet.runtime.assemble import Kept, bundled, finish, times_of
+from kinglet.runtime.candidate_parsers import Chooser, Claimed, by_contents, of_path
+from kinglet.runtime.candidate_variants import slices
+from kinglet.runtime.parsed import Parsed, Part
+from kinglet.runtime.pipeline import Options, after_steps, completed, parse_batch, reference_of
+from kinglet.runtime.regex_requests import Asking, answered, together
+from kinglet.runtime.time import needs_order
+from kinglet.runtime.variants import read_events
+from kinglet.runtime.workers import Turn, in_turn
+from kinglet.source.logs import Source, beginning
+from kinglet.timestamps.reading import Reference
+
+if TYPE_CHECKING:
+    from kinglet.runtime.time_by_order import Memory, Placed
+
+T = TypeVar("T")
+NO_PARSER = "no-parser"
+UNCLAIMED = "unclaimed"
+_BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
+_MOST_LARGER = 25
+
+
+@dataclass(frozen=True)
+class Mixed:
+    """A batch of events as several parsers read them; the parts of each have rows of the whole batch."""
+
+    by_parser: tuple[Parsed, ...]
+    bytes_read: int
+
+    @functools.cached_property
+    def counts(self) -> dict[str, int]:
+        """Events by state; the states add up to `events`."""
+        total = dict.fromkeys(("events", *STATES), 0)
+        for parsed in self.by_parser:
+            for name, count in parsed.counts.items():
+                total[name] += count
+        return total
+
+    @property
+    def dropped(self) -> dict[str, int]:
+        """Dropped events by the reason of the step that dropped them."""
+        found: dict[str, int] = {}
+        for parsed in self.by_parser:
+            for reason, count in parsed.dropped.items():
+                found[reason] = found.get(reason, 0) + count
+        return found
+
+    def kept(self) -> Mixed:
+        """The same without dropped events."""
+        return replace(self, by_parser=tuple(parsed.kept() for parsed in self.by_parser))
+
+
+class Plans:
+    """Plans that may read the same events; same_times: of each plan the first whose time rules are the same."""
+
+    def __init__(self, plans: Sequence[Plan]) -> None:
+        self.plans = list(plans)
+        self.chooser = Chooser(plans)
+        firsts: list[int] = []
+        self.same_times: list[int] = []
+        for i, plan in enumerate(plans):
+            rules = (plan.times, plan.limits, plan.missing, plan.bare)
+            same = (j for j in firsts if (plans[j].times, plans[j].limits, plans[j].missing, plans[j].bare) == rules)
+            first = next(same, i)
+            if first == i:
+                firsts.append(i)
+            self.same_times.append(first)
+
+
+class Memories:
+    """What plans know of the logs from the batch before, and after this one; each waits for itself only.
+
+    numbers: the plans whose times need the order of the log.
+    """
+
+    def __init__(self, numbers: Sequence[int], before: Mapping[int, Future[Memory]] | None = None) -> None:
+        self.before = before or {}
+        self.after: dict[int, Future[Memory]] = {number: Future() for number in numbers}
+
+    def of(self, number: int) -> Memory:
+        """What a plan knows from the batch before, once that has settled its times."""
+        return self.before[number].result() if number in self.before else {}
+
+    def close(self, error: BaseException | None = None) -> None:
+        """Hands on what is known of plans that read nothing here."""
+        for number, known in self.after.items():
+            if not known.done() and error is not None:
+                known.set_exception(error)
+            elif not known.done():
+                known.set_result(self.of(number))
+
+
+class Mixer:
+    """Several parsers, ready to read logs together; unclaimed: the plan of events that none of them reads."""
+
+    def __init__(self, parsers: Sequence[Claimed], unclaimed: Plan) -> None:
+        self.parsers, self.unclaimed = list(parsers), unclaimed
+
+    def run(
+        self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Mixed], T]
+    ) -> Iterator[tuple[Mixed, T]]:
+        """Parses sources in order, batch by batch; then is done to every batch by the thread that parsed it."""
+        for rule, places, some in self._together(sources):
+            plans = Plans([self.parsers[i].plan for i in places])
+            ordered = [i for i, plan in enumerate(plans.plans) if needs_order(plan, options.zone)]
+            most = max(len(plan.variants) for plan in plans.plans)
+            larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))
+
+            def work(
+                batch: EventBatch,
+                before: Turn | None,
+                mine: Turn | None,
+                plans: Plans = plans,
+                ordered: list[int] = ordered,
+            ) -> tuple[Mixed, T]:
+                known = Memories(ordered, before.result() if before is not None else None)
+                if mine is not None:
+                    mine.set_result(known.after)
+                try:
+                    mixed = self._parse(batch, plans, options, known)
+                except BaseException as error:
+                    known.close(error)
+                    raise
+                known.close()
+                return mixed, then(mixed)
+
+            yield from in_turn(cut_all(some, rule, larger=larger), work, workers, bool(ordered))
+
+    def _together(self, sources: Sequence[Source]) -> Iterator[tuple[CutRule, list[int], list[Source]]]:
+        """Logs one after another that the same parsers read, with these and the rule that cuts them."""
+        last: tuple[CutRule, list[int]] | None = None
+        some: list[Source] = []
+        for source in sources:
+            places = of_path(self.parsers, source.name)
+            chosen = self.for_log(source, places)
+            if last is not None and chosen != last:
+                yield *last, some
+                some = []
+            last = chosen
+            some.append(source)
+        if last is not None:
+            yield *last, some
+
+    def for_log(self, source: Source, places: list[int]) -> tuple[CutRule, list[int]]:
+        """How a log is cut, which is so that most of its beginning is complete, and the parsers for its events."""
+        rules: dict[CutRule, int] = {}
+        for i in places:
+            rule = self.parsers[i].plan.cut
+            rules[rule] = rules.get(rule, 0) + 1
+        head = beginning(source) if len(rules) > 1 or any(self.parsers[i].contains for i in places) else None
+        if head is not None and head.data is not None:
+            places = by_contents(self.parsers, places, head.data)
+        if head is None or len(rules) == 1:
+            return max(rules, key=lambda rule: rules[rule]), places
+        return max(rules, key=lambda rule: (self._complete(head, rule, places), rules[rule])), places
+
+    def _complete(self, head: Source, rule: CutRule, places: list[int]) -> float:
+        """How much of a log's beginning is complete: events, times their part of its characters.
+
+        Events alone would favour a rule that tears lines off, characters alone one that takes all for one event.
+        """
+        plans = Plans([self.parsers[i].plan for i in places])
+        events, good, all_ = 0, 0, 0
+        for batch in cut(replace(head), rule):
+            for parsed in self._parse(batch, plans, Options(), Memories([])).by_parser:
+                for part in parsed.parts:
+                    lengths = part.frame["raw"].str.len_chars()
+                    complete = lengths.filter(part.frame["state"] == "complete")
+                    events += len(complete)
+                    good += int(complete.sum())
+                    all_ += int(lengths.sum())
+        return events * good / max(all_, 1)
+
+    def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: Memories) -> Mixed:
+        """A batch; known: what each plan knows of the logs from the batch before, and takes down for the next."""
+        height = len(batch)
+        rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
+        found: list[tuple[int, Parsed]] = []
+        told = plans.chooser.told(batch.frame["raw"])
+        pairs = pl.DataFrame({"row": rows, "place": told}).drop_nulls().explode("place")
+        found += self._each(batch, pairs, plans, options, known)
+        if plans.chooser.always:
+            open_ = rows.filter(_ranks(found, height) > 0)
+            others = pl.DataFrame({"place": pl.Series(plans.chooser.always, dtype=pl.UInt32)})
+            pairs = pl.DataFrame({"row": open_}).join(others, how="cross")
+            found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
+        found = _winners(found, height)
+        taken = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
+        left = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
+        if len(left):
+            unread = _placed(parse_batch(self.unclaimed, _some(batch, left), options), left)
+            found.append((len(plans.plans), _nobody(unread)))
+        return Mixed(tuple(parsed for _, parsed in found), batch.bytes_read)
+
+    def _each(
+        self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: Memories
+    ) -> Iterator[tuple[int, Parsed]]:
+        """Each parser over the events for which it comes into question."""
+        reference = options.at or reference_of(batch, plans.plans[0])
+        order, runs = slices(pairs["place"])
+        all_rows = pairs["row"].gather(order)
+        whole = _some(batch, all_rows)
+        orders = [needs_order(plans.plans[number], options.zone) for number, _, _ in runs]
+        readers: list[Asking[list[Kept]]] = []
+        for (number, start, length), alone in zip(runs, orders, strict=True):
+            rows = pl.int_range(length, dtype=pl.UInt32, eager=True) if alone else all_rows.slice(start, length)
+            readers.append(read_events(plans.plans[number], _slice(whole, start, length), rows, reference))
+        read = answered(together(readers))
+        shared: dict[int, list[tuple[int, Kept]]] = {}
+        for (number, _, _), alone, some in zip(runs, orders, read, strict=True):
+            if not alone:
+                shared.setdefault(plans.same_times[number], []).extend((number, kept) for kept in some)
+        for members in shared.values():
+            yield from self._same_times(batch, plans, members, options, reference)
+        for (number, start, length), alone, some in zip(runs, orders, read, strict=True):
+            if alone:
+                events = _slice(whole, start, length)
+                yield number, self._alone(events, all_rows.slice(start, length), plans, number, some, options, known)
+
+    def _same_times(
+        self,
+        batch: EventBatch,
+        plans: Plans,
+        members: Sequence[tuple[int, Kept]],
+        options: Options,
+        reference: Reference,
+    ) -> Iterator[tuple[int, Parsed]]:
+        """What plans with the same rules for times have read, each by the number of its plan."""
+        if not members:
+            return
+        shared, some = members[0][1].plan, bundled([kept for _, kept in members])
+        parts = finish(shared, some, times_of(shared, some, reference, options.zone), reference, options.zone)
+        of_plan: dict[int, list[Part]] = {}
+        for (number, _), own in zip(members, parts, strict=True):
+            of_plan.setdefault(number, []).extend(own)
+        for number, own in of_plan.items():
+            plan = plans.plans[number]
+            yield number, Parsed(plan, batch.sources, after_steps(plan, own, reference), 0, reference)
+
+    def _alone(
+        self,
+        events: EventBatch,
+        rows: pl.Series,
+        plans: Plans,
+        number: int,
+        kept: Sequence[Kept],
+        options: Options,
+        known: Memories,
+    ) -> Parsed:
+        """What a plan has read whose times need the order of the log; rows: where the events stand in the batch."""
+        from kinglet.runtime.time_by_order import settle
+
+        plan = plans.plans[number]
+
+        def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
+            result, after = settle(plan, parts, of, source_of, options.zone, options.at, known.of(number))
+            if number in known.after:
+                known.after[number].set_result(after)
+            return result
+
+        return _placed(completed(plan, events, kept, options, settled), rows)
+
+
+def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
+    """Some events of a batch; rows: where they stand in it."""
+    frames = [item.frame.with_columns(rows.gather(item.frame[ROW]).alias(ROW)) for item in parsed.parts]
+    parts = [Part(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
+    return replace(parsed, parts=tuple(parts))
+
+
+def _some(batch: EventBatch, rows: pl.Series) -> EventBatch:
+    faults = tuple((name, mask.gather(rows)) for name, mask in batch.faults)
+    return EventBatch(batch.sources, batch.frame[rows], faults, 0)
+
+
+def _slice(batch: EventBatch, start: int, length: int) -> EventBatch:
+    faults = tuple((name, mask.slice(start, length)) for name, mask in batch.faults)
+    return EventBatch(batch.sources, batch.frame.slice(start, length), faults, 0)
+
+
+def _ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
+    """How well each event of a batch is read so far, 0 being best."""
+    best = pl.Series([4], dtype=pl.UInt8).new_from_index(0, height)
+    for _, parsed in found:
+        for part in parsed.parts:
+            here = part.frame[ROW]
+            rank = _rank(part)
+            before = best.gather(here)
+            best = put(best, here, rank.zip_with(rank < before, before))
+    return best
+
+
+def _rank(part: Part) -> pl.Series:
+    """How well events are read; one of which a variant is known goes before one of which only the envelope is."""
+    rank = part.frame["state"].cast(pl.String).replace_strict(_BEST, return_dtype=pl.UInt8)
+    return rank if part.variant is not None else rank + (rank == 1).cast(pl.UInt8)
+
+
+def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Parsed]]:
+    """Each event only with the parser that reads it best; of equals the first in their order."""
+    times = sum(len(part.frame) for _, parsed in found for part in parsed.parts)
+    rows = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
+    several = bool(rows) and pl.concat(rows).n_unique() < times
+    some: list[tuple[int, Parsed]] = []
+    if several:
+        frames = [
+            pl.DataFrame({"row": part.frame[ROW], "rank": _rank(part)}).with_columns(
+                pl.lit(place, dtype=pl.UInt32).alias("place")
+            )
+            for place, parsed in found
+            for part in parsed.parts
+        ]
+        first = pl.concat(frames).sort("row", "rank", "place").unique("row", keep="first", maintain_order=True)
+        winner = put(pl.Series([None], dtype=pl.UInt32).new_from_index(0, height), first["row"], first["place"])
+    for place, parsed in found:
+        parts = parsed.parts
+        if several:
+            parts = tuple(
+                Part(part.variant, part.frame.filter(winner.gather(part.frame[ROW]) == place)) for part in parts
+            )
+        # what a parser cannot read at all, not even its envelope, is not its own
+        parts = tuple(
+            part if part.variant is not None else Part(None, part.frame.filter(part.frame["state"] != "unmatched"))
+            for part in parts
+        )
+        parts = tuple(part for part in parts if part.frame.height)
+        if parts:
+            some.append((place, replace(parsed, parts=parts)))
+    return some
+
+
+def _surely(parsed: Parsed) -> Parsed:
+    """Only events that are complete, or have a variant and a time: no text tells that they are the parser's own."""
+    parts = [part for part in parsed.parts if part.variant is not None]
+    sure = [part.frame["time"].is_not_null() | (part.frame["state"] == "complete") for part in parts]
+    kept = [Part(part.variant, part.frame.filter(good)) for part, good in zip(parts, sure, strict=True)]
+    return replace(parsed, parts=tuple(part for part in kept if part.frame.height))
+
+
+def _nobody(parsed: Parsed) -> Parsed:
+    """Events that no parser reads, with the fault that says so."""
+
+    def named(faults: pl.Expr) -> pl.Expr:
+        return faults.list.eval(pl.when(pl.element() == "no-match").then(pl.lit(NO_PARSER)).otherwise(pl.element()))
+
+    parts = tuple(Part(part.variant, part.frame.with_columns(named(pl.col("faults")))) for part in parsed.parts)
+    return replace(parsed, parts=parts)

@@ -1,0 +1,58 @@
+"""Structure in texts to fields: what readers find, put beside the groups of a regex."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from kinglet.plan.data import MORE, Reading, StructurePlan
+from kinglet.runtime.convert import Faults
+from kinglet.structured.by_form import Found, column_of, read
+
+
+def with_structures(
+    reading: Reading, texts: pl.DataFrame, whole: Found | None, more: pl.Series | None
+) -> tuple[pl.DataFrame, Faults]:
+    """The texts of all fields of a reading, and what is wrong with them.
+
+    texts: those of its groups. whole: what its first structure was found to hold, where that is all
+    that it reads. more: keys that are not named, of what was read before.
+    """
+    faults: Faults = []
+    found_more = [] if more is None else [more]
+    for plan in reading.structures:
+        found = whole if whole is not None and plan.source is None else None
+        if found is None:
+            assert plan.source is not None
+            text = texts[plan.source]
+            found = read_plan(text, plan)
+            bad = text.is_not_null() & ~found.good
+            if bad.any():
+                faults.append((plan.fault, bad))
+            texts = texts.with_columns(text.set(found.good, None))
+        for name in found.faults.drop_nulls().unique(maintain_order=True):
+            faults.append((f"{name}:{plan.source}" if plan.source else name, (found.faults == name).fill_null(False)))
+        named = [found.column(key).alias(item.name) for key, item in zip(plan.keys, plan.fields, strict=True)]
+        texts = texts.hstack(named)
+        found_more.append(found.more)
+    return texts.hstack([_merged(found_more).alias(MORE)]), faults
+
+
+def read_plan(text: pl.Series, plan: StructurePlan) -> Found:
+    """What texts hold of a structure; those that lack a key which it needs are none."""
+    found = read(text, plan.structure, plan.keys, plan.prefix)
+    if not plan.needs:
+        return found
+    there = found.columns.select(
+        pl.all_horizontal(pl.col([column_of(key) for key in plan.needs]).is_not_null())
+    ).to_series()
+    return found._replace(good=found.good & there)
+
+
+def _merged(objects: list[pl.Series]) -> pl.Series:
+    """Objects of other keys as one."""
+    some = [column for column in objects if column.null_count() < len(column)] or objects[:1]
+    if len(some) == 1:
+        return some[0]
+    inside = [column.str.slice(1, column.str.len_chars() - 2).alias(str(i)) for i, column in enumerate(some)]
+    text = pl.DataFrame(inside).select(pl.concat_str(pl.all(), separator=",", ignore_nulls=True).alias("v"))
+    return text.select(pl.when(pl.col("v") != "").then(pl.concat_str(pl.lit("{"), "v", pl.lit("}")))).to_series()

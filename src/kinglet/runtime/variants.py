@@ -1,0 +1,245 @@
+"""The events of a batch by the variant that reads them: the envelope, the kind, then variants in their order."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import accumulate, groupby
+from typing import NamedTuple
+
+import polars as pl
+
+from kinglet.cutting.cutter import EventBatch
+from kinglet.plan.data import MORE, ROW, Plan, Reading
+from kinglet.runtime.assemble import Kept
+from kinglet.runtime.candidate_variants import FEW, in_question, slices
+from kinglet.runtime.convert import convert
+from kinglet.runtime.groups import Group, every, joined, near
+from kinglet.runtime.read import take_texts
+from kinglet.runtime.regex_requests import Ask, Asking, together
+from kinglet.runtime.same_but_prefix import behind_openings
+from kinglet.timestamps.reading import Reference
+
+
+class _Run(NamedTuple):
+    """Neighbours in a group, and the variants that come into question for them."""
+
+    candidates: tuple[int, ...]
+    start: int
+    length: int
+
+    def of(self, group: Group) -> Group:
+        return group.slice(self.start, self.length)
+
+
+def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Asking[list[Kept]]:
+    """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
+    start = Group(rows.alias(ROW), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
+    kept: list[Kept] = []
+    entered, outside = yield from _envelope(plan, start, reference)
+    if outside is not None:
+        outside = outside._replace(faults=[*outside.faults, ("no-match", every(outside))])
+        kept.append(Kept.of(plan, None, outside, "unmatched"))
+    if entered is None:
+        return kept
+    entered, runs = _routes(plan, entered)
+    some, left = yield from _alike(plan, entered, runs, reference)
+    readers = [
+        _tried(plan, rest, run.candidates, reference) for run, rest in zip(runs, left, strict=True) if rest is not None
+    ]
+    others = yield from together(readers)
+    return [*kept, *some, *(item for found in others for item in found)]
+
+
+def _envelope(plan: Plan, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:
+    if plan.envelope is None:
+        return group, None
+    now = frozenset(name for name in (plan.kind, plan.body, MORE) if name is not None)
+    inside, outside = yield from _take(plan.envelope, group, group.columns.get_column("raw"), reference, now)
+    if inside is not None:
+        wanted = plan.texts_later.union(item.name for item in inside.pending)
+        texts = pl.DataFrame([text for text in inside.texts.get_columns() if text.name in wanted])
+        inside = inside._replace(texts=texts if texts.width else pl.DataFrame(height=len(inside.rows)))
+    return inside, outside
+
+
+def _take(
+    reading: Reading, group: Group, text: pl.Series, reference: Reference, now: frozenset[str] = frozenset()
+) -> Asking[tuple[Group | None, Group | None]]:
+    """The events that a reading matches, with their fields, and those that it does not.
+
+    Only the fields asked for `now` get their types now; the others at the end of the batch, which is quicker where many
+    readings do.
+    """
+    more = group.texts.get_column(MORE) if MORE in group.texts.columns else None
+    (found,) = yield [Ask(text, reading)]
+    took = take_texts(reading, text, more, found)
+    if took is None:
+        return None, group
+    hit, rest = group, None
+    if not took.matched.all():
+        hit, rest = group.where(took.matched), group.where(~took.matched)
+    faults = [*hit.faults, *took.faults]
+    before = hit.texts.drop(MORE, strict=False) if MORE in took.texts.columns else hit.texts
+    if not took.texts.width:
+        return hit._replace(faults=faults), rest
+    texts = before.hstack(took.texts)
+    fields = reading.every_field
+    columns, pending = hit.columns, hit.pending + tuple(item for item in fields if item.name not in now)
+    if len(pending) < len(hit.pending) + len(fields):
+        values, bad = convert(took.texts, [item for item in fields if item.name in now], near(reference, hit))
+        columns, faults = columns.hstack(values), [*faults, *bad]
+    return Group(hit.rows, columns, texts, faults, pending), rest
+
+
+def _alike(
+    plan: Plan, group: Group, runs: Sequence[_Run], reference: Reference
+) -> Asking[tuple[list[Kept], list[Group | None]]]:
+    """What the first candidates of runs read where several are alike, and of each run what is left to be read, if any.
+
+    Runs of candidates that are alike stand beside each other. What is left may still be read by the same candidate.
+    """
+    left: list[Group | None] = []
+    shared: list[tuple[int, list[_Run]]] = []
+    for number, members in groupby(runs, lambda run: _number(plan, run.candidates)):
+        some = list(members)
+        if number is not None and len(some) > 1:
+            shared.append((len(left), some))
+            left += [None] * len(some)
+        else:
+            left += [run.of(group) for run in some]
+    kept: list[Kept] = []
+    readers = [_behind_openings(plan, group, some, reference) for _, some in shared]
+    for (first, some), (read, rests) in zip(shared, (yield from together(readers)), strict=True):
+        left[first : first + len(some)] = rests
+        kept += read
+    return kept, left
+
+
+def _number(plan: Plan, candidates: tuple[int, ...]) -> int | None:
+    """The number of what is alike to the first candidate; None where it is not clear who is tried first."""
+    return plan.alike[candidates[0]] if 0 < len(candidates) <= FEW else None
+
+
+def _behind_openings(
+    plan: Plan, group: Group, runs: Sequence[_Run], reference: Reference
+) -> Asking[tuple[list[Kept], list[Group | None]]]:
+    """The same for neighbouring runs whose first candidates are alike."""
+    variants = [run.candidates[0] for run in runs]
+    lengths = [run.length for run in runs]
+    part = group.slice(runs[0].start, sum(lengths))
+    openings = [plan.variants[index].reading.opening for index in variants]
+    texts = [opening.text for opening in openings if opening is not None]
+    behind = behind_openings(_text(plan, variants[0], part), texts, lengths)
+    reading = plan.variants[variants[0]].reading.behind_opening
+    matched, rest = yield from _take(reading, part, behind, reference)
+    missed = [0] * len(runs)
+    if rest is not None:
+        missing = part.rows.is_in(rest.rows.implode())
+        starts = accumulate(lengths, initial=0)
+        missed = [int(missing.slice(start, length).sum()) for start, length in zip(starts, lengths, strict=False)]
+    read = tuple((index, length - less) for index, length, less in zip(variants, lengths, missed, strict=True))
+    kept = [] if matched is None else [Kept(plan, tuple(item for item in read if item[1]), matched, "complete")]
+    ends = accumulate(missed)
+    return kept, [
+        rest.slice(end - less, less) if rest is not None and less else None
+        for end, less in zip(ends, missed, strict=True)
+    ]
+
+
+def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference) -> Asking[list[Kept]]:
+    """The events that each candidate reads, then those that none does."""
+    asked = in_question(plan, group.columns[plan.body or "raw"], candidates) if len(candidates) > FEW else None
+    if asked is not None:
+        return (yield from _tried_by_text(plan, group, candidates, asked, reference))
+    kept: list[Kept] = []
+    rest: Group | None = group
+    for index in candidates:
+        if rest is not None:
+            matched, rest = yield from _read(plan, index, rest, reference)
+            if matched is not None:
+                kept.append(Kept.of(plan, index, matched, "complete"))
+    if rest is not None:
+        kept.append(Kept.of(plan, None, *_leftover(plan, rest, candidates)))
+    return kept
+
+
+def _tried_by_text(
+    plan: Plan, group: Group, candidates: tuple[int, ...], asked: pl.Series, reference: Reference
+) -> Asking[list[Kept]]:
+    """The same, where each event is tried only by the candidates whose places are listed for it."""
+    kept: list[Kept] = []
+    left = [group.where(asked.is_null())] if asked.null_count() else []
+    waiting, places = (group, asked) if not left else (group.where(asked.is_not_null()), asked.drop_nulls())
+    by_rank = sorted(range(len(candidates)), key=lambda place: (plan.alike[candidates[place]], place))
+    ranks = pl.Series(by_rank, dtype=pl.UInt32).arg_sort().cast(pl.UInt32)
+    turn = 0
+    while len(waiting.rows):
+        order, ranked = slices(ranks.gather(places.list.get(turn, null_on_oob=True)))
+        waiting, places = waiting.gather(order), places.gather(order)
+        runs = [_Run((candidates[by_rank[rank]],), start, length) for rank, start, length in ranked]
+        some, open_ = yield from _alike(plan, waiting, runs, reference)
+        kept += some
+        readers = [
+            _read(plan, run.candidates[0], rest, reference)
+            for run, rest in zip(runs, open_, strict=True)
+            if rest is not None
+        ]
+        found = iter((yield from together(readers)))
+        others: list[tuple[Group, pl.Series]] = []
+        for run, tried in zip(runs, open_, strict=True):
+            matched, rest = next(found) if tried is not None else (None, None)
+            if matched is not None:
+                kept.append(Kept.of(plan, run.candidates[0], matched, "complete"))
+            if rest is not None:
+                lists, rows = (column.slice(run.start, run.length) for column in (places, waiting.rows))
+                others.append((rest, lists.filter(rows.is_in(rest.rows.implode()))))
+        used = sum(run.length for run in runs)
+        if used < len(waiting.rows):
+            left.append(waiting.slice(used, len(waiting.rows) - used))
+        if not others:
+            break
+        waiting, places = joined([item for item, _ in others]), pl.concat([lists for _, lists in others])
+        turn += 1
+    if left:
+        kept.append(Kept.of(plan, None, *_leftover(plan, joined(left), candidates)))
+    return kept
+
+
+def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:
+    """The events that a variant reads, and the others."""
+    return (yield from _take(plan.variants[index].reading, group, _text(plan, index, group), reference))
+
+
+def _text(plan: Plan, index: int, group: Group) -> pl.Series:
+    """What a variant reads of events."""
+    source = plan.variants[index].source
+    return group.texts[source] if source is not None else group.columns[plan.body or "raw"]
+
+
+def _routes(plan: Plan, group: Group) -> tuple[Group, list[_Run]]:
+    """Events so ordered that those with the same variants in question, or with some alike, stand together."""
+    if plan.kind is None or not plan.routes:
+        return group, [_Run(plan.otherwise, 0, len(group.rows))]
+    candidates = list(dict.fromkeys((*plan.routes.values(), plan.otherwise)))
+    candidates.sort(key=lambda some: -1 if (number := _number(plan, some)) is None else number)
+    numbers = {kind: candidates.index(route) for kind, route in plan.routes.items()}
+    values = group.columns[plan.kind]
+    route = values.replace_strict(
+        pl.Series(list(numbers), dtype=values.dtype),
+        pl.Series(list(numbers.values()), dtype=pl.UInt32),
+        default=candidates.index(plan.otherwise),
+        return_dtype=pl.UInt32,
+    )
+    order, ranges = slices(route)
+    if len(ranges) > 1:
+        group = group.gather(order)
+    return group, [_Run(candidates[number], start, length) for number, start, length in ranges]
+
+
+def _leftover(plan: Plan, group: Group, candidates: tuple[int, ...]) -> tuple[Group, str]:
+    """Events whose message no variant reads; with an envelope that much of them is understood."""
+    if plan.envelope is None:
+        return group._replace(faults=[*group.faults, ("no-match", every(group))]), "unmatched"
+    unknown = plan.kind is not None and candidates == plan.otherwise and plan.routes
+    fault = "unknown-kind" if unknown else "no-variant"
+    return group._replace(faults=[*group.faults, (fault, every(group))]), "partial"

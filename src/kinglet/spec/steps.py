@@ -1,0 +1,180 @@
+"""Steps: what is done to the fields of events after they are read."""
+
+from __future__ import annotations
+
+from typing import Literal, Self
+
+from pydantic import Field, model_validator
+
+from kinglet.spec.forms import Form
+from kinglet.spec.schema import ParserFile
+from kinglet.spec.section import Scalar, Section, Texts
+
+
+class Replace(Section):
+    """Text that is put in place of other text."""
+
+    field: str
+    regex: str = Field(min_length=1, description="what is replaced, wherever it stands")
+    with_: str = Field(
+        default="", alias="with", description="what takes its place; ${1}, ${name} for a group, $$ for a dollar"
+    )
+
+
+class Split(Section):
+    """One text as several."""
+
+    field: str
+    at: str = Field(min_length=1, description="the text between two parts")
+    into: list[str] | None = Field(None, min_length=1, description="fields for the parts, by their places")
+    to: str | None = Field(None, description="a field for all parts, as a list")
+
+    @model_validator(mode="after")
+    def _one_target(self) -> Self:
+        if (self.into is None) == (self.to is None):
+            raise ValueError("needs either `into`, fields for the parts, or `to`, a field for the list of them")
+        return self
+
+
+class Join(Section):
+    """Several texts, or the items of a list, as one."""
+
+    fields: Texts = Field(description="the fields; empty ones are left out")
+    with_: str = Field(default="", alias="with", description="the text between two parts")
+    to: str
+
+
+class Translate(Section):
+    """Values by a table."""
+
+    field: str
+    table: dict[str, Scalar] | None = Field(None, min_length=1, description="values and what each becomes")
+    file: str | None = Field(None, description="CSV beside the parser file; its first two columns are the table")
+    to: str | None = Field(None, description="the field for the result; the same field unless given")
+    otherwise: str | None = Field(None, description="what values become that the table lacks")
+
+    @model_validator(mode="after")
+    def _one_table(self) -> Self:
+        if (self.table is None) == (self.file is None):
+            raise ValueError("needs either `table` or `file`")
+        return self
+
+
+class Lookup(Section):
+    """Columns of the row of a table that goes with a value."""
+
+    field: str
+    file: str = Field(description="CSV with a header, beside the parser file")
+    by: Literal["value", "network", "prefix"] = Field(
+        "value", description="value: the same text; network: the smallest CIDR range; prefix: the longest beginning"
+    )
+    key: str | None = Field(None, description="the column to find the value in; the first unless given")
+    take: dict[str, str] = Field(min_length=1, description="columns and the fields that they become")
+
+
+class Mask(Section):
+    """Text whose characters become `*`."""
+
+    fields: Texts
+    show: int = Field(0, ge=0, le=64, description="so many characters at the end stay as they are")
+
+
+class Hash(Section):
+    """Values as keyed hashes: alike where they were alike, and not to be undone."""
+
+    fields: Texts
+    key: str = Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", description="the environment variable that holds the key")
+    digits: int = Field(32, ge=8, le=64, description="digits of base 16 that are kept")
+
+
+class ParseAgain(Form):
+    """A field that holds text with fields of its own."""
+
+    field: str
+    parser: str | None = Field(None, description="another parser that reads it, by its name beside this file")
+    optional: bool = Field(False, description="text that does not fit is no fault")
+
+    @model_validator(mode="after")
+    def _reads(self) -> Self:
+        if bool(self.forms) == (self.parser is not None):
+            raise ValueError("needs a way to read: `pattern`, `regex`, `json`, …, or `parser`")
+        return self
+
+
+class Roll(Section):
+    """Several fields as one JSON object."""
+
+    fields: Texts
+    to: str
+
+
+class Shorten(Section):
+    """Raw text that is cut."""
+
+    shorten: int = Field(ge=1, le=2**40, description="so many characters are kept")
+
+
+class Measure(Section):
+    """Numbers as metric points."""
+
+    values: dict[str, str] = Field(min_length=1, description="names of metrics and the fields of their values")
+    labels: Texts | None = Field(None, description="fields that tell points apart")
+    to: str = Field("points", description="the field of the list of points")
+
+
+class Step(Section):
+    """One operation on fields, with a note, a condition, and a switch."""
+
+    note: str = Field("", description="what it is for")
+    when: str | None = Field(None, description="SQL condition over fields; other events stay as they are")
+    off: bool = Field(False, description="as if the step were not there")
+    set: dict[str, Scalar] | None = Field(None, min_length=1, description="fields and SQL expressions of their values")
+    rename: dict[str, str] | None = Field(None, min_length=1, description="fields and their new names")
+    copy_: dict[str, str] | None = Field(None, alias="copy", min_length=1, description="fields and names of copies")
+    keep: Texts | None = Field(None, description="all other fields are removed")
+    remove: Texts | None = Field(None, description="fields that are removed")
+    convert: dict[str, str] | None = Field(None, min_length=1, description="fields and the slot types they become")
+    replace: Replace | None = None
+    split: Split | None = None
+    join: Join | None = None
+    translate: Translate | None = None
+    lookup: Lookup | None = None
+    mask: Mask | None = None
+    hash: Hash | None = None
+    parse: ParseAgain | None = None
+    roll: Roll | None = None
+    raw: Literal["drop"] | Shorten | None = Field(None, description="the raw text of complete events, dropped or cut")
+    measure: Measure | None = None
+    drop: str | None = Field(
+        None, pattern=r"^[a-z0-9][a-z0-9_-]*$", description="the event is dropped for this reason, and counted"
+    )
+
+    @property
+    def operation(self) -> str:
+        """What the step does, as the file calls it."""
+        return operations(self)[0]
+
+    @model_validator(mode="after")
+    def _one_operation(self) -> Self:
+        found = operations(self)
+        if len(found) != 1:
+            some = " and ".join(f"`{name}`" for name in found)
+            raise ValueError(f"does {some}; make them steps of their own" if found else "does nothing; see the docs")
+        return self
+
+
+BESIDE = ("note", "when", "off")
+
+
+def operations(step: Step) -> list[str]:
+    """The operations that a step names."""
+    fields = type(step).model_fields
+    return [
+        info.alias or name for name, info in fields.items() if name not in BESIDE and getattr(step, name) is not None
+    ]
+
+
+class FileWithSteps(ParserFile):
+    """A whole parser file."""
+
+    steps: list[Step] = Field([], description="what is done to the fields after they are read, in order")

@@ -1,0 +1,78 @@
+"""Values between delimiters (RFC 4180) in texts, named by their places.
+
+A value may stand in quotes, in which a quote is written twice. An empty value without quotes is as if
+it were missing.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+import polars as pl
+
+from kinglet.patterns.compiling import escape
+from kinglet.structured.by_form import Value, WithoutLists, json_strings
+from kinglet.structured.pairs import in_class
+
+
+class Delimited(WithoutLists):
+    """The structure of texts that are rows; names: of the columns."""
+
+    name = "delimited"
+    nothing: str | None = None
+    escape = "\\"
+    may_repeat = True
+
+    def __init__(self, names: Sequence[str], delimiter: str = ",", quote: str = '"') -> None:
+        self.names, self.delimiter, self.quote = tuple(names), delimiter, quote
+        quoted = f"{escape(quote)}(?:[^{in_class(quote)}]|{escape(quote * 2)})*{escape(quote)}"
+        bare = f"(?:[^{in_class(quote + delimiter)}][^{in_class(delimiter)}]*)?"
+        self.kinds = {"cell": f"{quoted}|{bare}"}
+        self.alike = f"{quoted}|[^{in_class(delimiter)}]+"
+        self._cell = re.compile(f"{quoted}|{bare}")
+
+    def values(self, text: str) -> list[Value] | None:
+        """The values of a row; None where something stands behind the quotes of one."""
+        found: list[Value] = []
+        at = 0
+        while True:
+            cell = self._cell.match(text, at)
+            assert cell is not None
+            place = len(found)
+            path = self.names[place] if place < len(self.names) else f"column_{place + 1}"
+            found.append(Value(path, at, cell.end(), "cell", self._plain(cell[0])))
+            at = cell.end()
+            if at == len(text):
+                return found
+            if text[at] != self.delimiter:
+                return None
+            at += 1
+
+    def written(self, key: str) -> str | None:
+        """Nothing: names do not stand in rows."""
+        return None
+
+    def fault(self, values: Sequence[Value]) -> str | None:
+        """Whether there are as many values as names."""
+        if len(values) == len(self.names):
+            return None
+        return "few-columns" if len(values) < len(self.names) else "many-columns"
+
+    def meaning(self, token: pl.Expr) -> pl.Expr:
+        """What stands in quotes without them; nothing as null."""
+        inside = token.str.slice(1, token.str.len_chars() - 2).str.replace_all(self.quote * 2, self.quote, literal=True)
+        return pl.when(token.str.starts_with(self.quote)).then(inside).when(token != "").then(token)
+
+    def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
+        """The same: a row knows no escapes but the quotes written twice."""
+        return tokens
+
+    def as_json(self, token: pl.Expr) -> pl.Expr:
+        """Values as JSON strings."""
+        return json_strings(self.meaning(token))
+
+    def _plain(self, token: str) -> str | None:
+        if token.startswith(self.quote):
+            return token[1:-1].replace(self.quote * 2, self.quote)
+        return token or None
