@@ -28,6 +28,7 @@ lint: $(READY)  ## check style and types
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(BIN)/lint-imports --no-logo
 
 format: $(READY)  ## put style right
 	$(BIN)/ruff check --fix .

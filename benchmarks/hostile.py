@@ -146,7 +146,7 @@ def measure(count: int = 20) -> Spent:
         budgets += BUDGET * count if why_slow(item.regex) else 0.0
         for name, texts in zip(("hostile", "harmless"), texts_of(item, count), strict=True):
             started = time.perf_counter()
-            late += parser.parse(texts).fault_counts.get("too-slow", 0)
+            late += parser.parse(texts).faults.get("too-slow", 0)
             seconds[name] += time.perf_counter() - started
     return Spent(seconds["hostile"], seconds["harmless"], budgets, refused, late)
 

@@ -16,6 +16,7 @@ import time
 from pathlib import Path
 
 import kinglet
+from kinglet.calls import run_batches
 from kinglet.parser_set import ParserSet
 from kinglet.source.logs import open_sources
 
@@ -78,7 +79,7 @@ def device_file(number: int) -> str:
 def seconds(parser: kinglet.Parser | ParserSet, path: Path) -> tuple[int, float]:
     """The events of a log that are complete, and how long it took to parse it."""
     started = time.perf_counter()
-    batches = parser.run_batches(open_sources(str(path)))
+    batches = run_batches(parser, open_sources(str(path)))
     return sum(batch.counts["complete"] for batch, _ in batches), time.perf_counter() - started
 
 

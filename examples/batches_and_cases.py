@@ -24,7 +24,7 @@ def main() -> int:
         for batch in parser.parse_batches(pump.log):
             for state, count in batch.counts.items():
                 total[state] += count
-            for fault, count in batch.fault_counts.items():
+            for fault, count in batch.faults.items():
                 print(f"  {fault}: {count}")
     share = total["complete"] / total["events"]
     print(f"{share:.1%} complete")

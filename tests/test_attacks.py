@@ -178,7 +178,7 @@ class Logs(InFolder):
         part = gzip.compress(b"\0" * 4_000_000)
         for packed in (gzip.compress(b"x" * 3_000_000), part * 30):
             with self.assertRaisesRegex(kinglet_module.InputError, "unpacks to more than the 1,000,000 bytes allowed"):
-                parser.parse(packed, unpack_limit=1_000_000)
+                parser.parse(packed, max_unpacked_bytes=1_000_000)
         nested = gzip.compress(gzip.compress(b"x" * 10_000_000))
         with contextlib.suppress(kinglet_module.InputError):  # a pack within a pack is not unpacked
             self.assertLess(sum(map(len, parser.parse(nested).events["raw"])), 100_000)

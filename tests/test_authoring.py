@@ -5,8 +5,8 @@ from __future__ import annotations
 import unittest
 
 import kinglet
-from kinglet.insight.cases import Difference
-from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.cases import CaseDifference
+from kinglet.insight.diagnosis import reasons
 from kinglet.insight.palette import field_colours
 from kinglet.insight.preview import preview
 from kinglet.insight.spans import spans
@@ -38,7 +38,7 @@ class Spans(unittest.TestCase):
 
     def test_every_span_of_every_event_is_the_text_of_its_value(self) -> None:
         parser = kinglet.load(PUMP)
-        for row in parser.parse(PUMP_LOG, at="2026-03-05").events.iter_rows(named=True):
+        for row in parser.parse(PUMP_LOG, reference_time="2026-03-05").events.iter_rows(named=True):
             for span in spans(parser.plan, row["raw"], row["variant"]):
                 if isinstance(row[span.field], str):
                     self.assertEqual(row[span.field], row["raw"][span.start : span.end])
@@ -62,7 +62,7 @@ class Diagnoses(unittest.TestCase):
             ("x", None, "too-long", "x", "longer than `events.max_bytes`"),
         ]:  # fmt: skip
             with self.subTest(raw=raw):
-                (found,) = diagnose(kinglet.load(PUMP).plan, raw, variant, [fault])
+                (found,) = reasons(kinglet.load(PUMP).plan, raw, variant, [fault])
                 self.assertIn(said, found.message)
                 if at:
                     self.assertEqual(at, raw[found.start : found.end])
@@ -71,13 +71,13 @@ class Diagnoses(unittest.TestCase):
         text = (
             with_pattern("pump {n:int} started") + "  - {name: stop, pattern: 'pump {n:int} stopped after {s:int}s'}\n"
         )
-        (found,) = diagnose(kinglet.load(text).plan, "pump 3 stopped after a while", None, ["no-match"])
+        (found,) = reasons(kinglet.load(text).plan, "pump 3 stopped after a while", None, ["no-match"])
         self.assertIn("stop reads up to column 22, then expects `{s:int}`", found.message)
 
 
 class Previews(unittest.TestCase):
     def setUp(self) -> None:
-        self.result = kinglet.load(PUMP).parse(PUMP_LOG * 3, at="2026-03-05")
+        self.result = kinglet.load(PUMP).parse(PUMP_LOG * 3, reference_time="2026-03-05")
 
     def test_each_variant_is_shown_before_any_is_shown_twice(self) -> None:
         shown = preview(self.result, show=3)
@@ -111,7 +111,7 @@ class Previews(unittest.TestCase):
 
 
 class Cases(unittest.TestCase):
-    def differences(self, expect: str) -> tuple[Difference, ...]:
+    def differences(self, expect: str) -> tuple[CaseDifference, ...]:
         (outcome,) = kinglet.check_cases(kinglet.load(PUMP + CASES % expect))
         self.assertEqual(outcome.good, not outcome.differences)
         return outcome.differences

@@ -24,7 +24,7 @@ from tests.helpers import PUMP, PUMP_LOG, ROOT, InFolder, kinglet, kinglet_proce
 
 def events_of(parser: kinglet_module.Parser, log: str) -> list[dict[str, Any]]:
     """What a parser makes of a log; a function that other processes can call."""
-    return parser.parse(log, at="2026-03-05").events.drop("id").to_dicts()
+    return parser.parse(log, reference_time="2026-03-05").events.drop("id").to_dicts()
 
 
 class Copies(InFolder):
@@ -39,7 +39,10 @@ class Copies(InFolder):
                 self.assertEqual(expected, events_of(other, PUMP_LOG))
         some = kinglet_module.load_set(str(ROOT / "src/kinglet/demo/parsers"))
         again = pickle.loads(pickle.dumps(some))
-        self.assertEqual(some.parse(PUMP_LOG, at="2026-03-05").counts, again.parse(PUMP_LOG, at="2026-03-05").counts)
+        self.assertEqual(
+            some.parse(PUMP_LOG, reference_time="2026-03-05").counts,
+            again.parse(PUMP_LOG, reference_time="2026-03-05").counts,
+        )
 
     def test_threads_and_processes(self) -> None:
         parser = kinglet_module.load(PUMP)
@@ -61,7 +64,7 @@ import multiprocessing, os, pickle, sys, kinglet
 LOG = {PUMP_LOG!r}
 
 def events(parser):
-    return parser.parse(LOG, at="2026-03-05").counts["events"]
+    return parser.parse(LOG, reference_time="2026-03-05").counts["events"]
 
 if __name__ == "__main__":
     parser = pickle.loads(open("parser.pickle", "rb").read())
@@ -85,13 +88,14 @@ class Arguments(InFolder):
         parser = kinglet_module.load(PUMP)
         calls: list[dict[str, Any]] = [
             {"source": None}, {"source": 5}, {"source": [Path("a"), Path("b")]}, {"source": io.StringIO("a\n")},
-            {"source": "x\n", "at": 5}, {"source": "x\n", "at": "soon"}, {"source": "x\n", "zone": 5},
-            {"source": "x\n", "zone": "Mars/North"}, {"source": "x\n", "most": -1}, {"source": "x\n", "most": "3"},
-            {"source": "x\n", "encoding": "utf-9"}, {"source": b"\x1f\x8b\x08", "unpack_limit": 0},
+            {"source": "x\n", "reference_time": 5}, {"source": "x\n", "reference_time": "soon"},
+            {"source": "x\n", "zone": 5}, {"source": "x\n", "zone": "Mars/North"},
+            {"source": "x\n", "limit": -1}, {"source": "x\n", "limit": "3"},
+            {"source": "x\n", "encoding": "utf-9"}, {"source": b"\x1f\x8b\x08", "max_unpacked_bytes": 0},
         ]  # fmt: skip
         for call in calls:
             with self.subTest(call=call), self.assertRaises(kinglet_module.KingletError):
-                parser.parse(**call)
+                parser.parse(call.pop("source"), **call)
         for workers in (0, -1, 10**6, 1.5):
             with self.subTest(workers=workers), self.assertRaisesRegex(kinglet_module.UsageError, "workers"):
                 list(parser.parse_batches("x\n", workers=workers))  # type: ignore[arg-type]
@@ -101,7 +105,7 @@ class Arguments(InFolder):
         parser = kinglet_module.load(text)
         log = "".join(f"{i}\n" for i in range(20))
         for most in (0, 1, 2, 7, 19, 20, 50):
-            result = parser.parse(log, most=most)
+            result = parser.parse(log, limit=most)
             kept = result.events.filter(result.events["state"] != "dropped")["n"].to_list()
             self.assertEqual(kept, [event["unmapped"]["n"] for event in result.to_model()], most)
             self.assertEqual(min(most, 20), result.counts["events"])

@@ -232,7 +232,7 @@ class Errors(WithPump):
             ("try", "none.yaml", "pump.log"): "none.yaml: no such parser file",
             ("try", "pump.yaml"): "kinglet: Missing argument 'FILE...' (see `kinglet try --help`)",
             ("try", "pump.yaml", "pump.log", "--zone", "Mars/North"): "no such zone `Mars/North`",
-            ("try", "pump.yaml", "pump.log", "--at", "soon"): "kinglet: at: 'soon' is not a date",
+            ("try", "pump.yaml", "pump.log", "--at", "soon"): "kinglet: reference time (--at): 'soon' is not a date",
             ("try", "pump.yaml", "pump.log", "--shw", "3"): "No such option",
             ("tri",): "kinglet: no such command `tri`; did you mean `try`?",
             ("run", "pump.log", "-o", "x.csv"): "Missing option '-p'",

@@ -70,7 +70,7 @@ class Versions(InFolder):
             ("{old:num} -> {new:num}", "{new:num} -> {old:num}"): ["new", "old"],
         }.items():
             self.assertIn(change[0], PUMP)
-            found = compare(old, kinglet.load(PUMP.replace(*change)), [PUMP_LOG], at="2026-03-05")
+            found = compare(old, kinglet.load(PUMP.replace(*change)), [PUMP_LOG], reference_time="2026-03-05")
             self.assertEqual(expected, sorted(item.name for item in found.fields))
             self.assertEqual(0, found.worse)
 

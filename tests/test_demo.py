@@ -45,7 +45,7 @@ class Scenario(unittest.TestCase):
         events = []
         for name in LOGS:
             parser = package.load(ROOT / "src" / "kinglet" / "demo" / "parsers" / f"{name}.yaml")
-            events += list(parser.parse(log_bytes(name), at="2026-03-07").to_model())
+            events += list(parser.parse(log_bytes(name), reference_time="2026-03-07").to_model())
         guessed = [e for e in events if e["class_uid"] == 3002 and e.get("status") == "Failure"
                    and e["src_endpoint"]["ip"] == scenario.STRANGER]  # fmt: skip
         self.assertGreater(len(guessed), 20)
@@ -129,6 +129,7 @@ class Documents(InFolder):
         self.enterContext(mock.patch.dict("os.environ", MARRAM_KEY="tide"))
         found = 0
         for path in [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]:
+            known: dict[str, object] = {}  # the examples of a document run one after the other
             for language, name, text in FENCE.findall(path.read_text(encoding="utf-8")):
                 if name:
                     self.write(name, text)
@@ -140,7 +141,7 @@ class Documents(InFolder):
                         found += 1
                     elif language == "python":
                         with redirect_stdout(StringIO()):
-                            exec(compile(text, path.name, "exec"), {})
+                            exec(compile(text, path.name, "exec"), known)
                         found += 1
         self.assertGreater(found, 2)
 

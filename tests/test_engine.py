@@ -32,7 +32,7 @@ EXPECTED = [
 class States(unittest.TestCase):
     def setUp(self) -> None:
         self.parser = kinglet.load(PUMP)
-        self.result = self.parser.parse(PUMP_LOG, at="2026-03-05")
+        self.result = self.parser.parse(PUMP_LOG, reference_time="2026-03-05")
 
     def test_every_event_has_a_state_and_every_fault_a_reason(self) -> None:
         found = self.result.events.select("line", "state", "faults", "variant").rows()
@@ -41,7 +41,7 @@ class States(unittest.TestCase):
     def test_counts_add_up(self) -> None:
         self.assertEqual({"events": 7, "complete": 3, "partial": 4, "unmatched": 0, "dropped": 0}, self.result.counts)
         self.assertEqual(
-            {"bad-time:stamp": 1, "bad-value:client": 1, "no-variant": 1, "unknown-kind": 1}, self.result.fault_counts
+            {"bad-time:stamp": 1, "bad-value:client": 1, "no-variant": 1, "unknown-kind": 1}, self.result.faults
         )
 
     def test_columns_and_their_order_are_those_of_the_contract(self) -> None:
@@ -68,7 +68,7 @@ class States(unittest.TestCase):
         self.assertEqual([], list(empty.to_model()))
 
     def test_reading_stops_where_told(self) -> None:
-        result = self.parser.parse(PUMP_LOG, at="2026-03-05", most=2)
+        result = self.parser.parse(PUMP_LOG, reference_time="2026-03-05", limit=2)
         self.assertEqual((2, 2, 2), (len(result), result.counts["complete"], len(list(result.to_model()))))
 
     def test_pandas_and_text_forms(self) -> None:
@@ -79,8 +79,8 @@ class States(unittest.TestCase):
         self.assertEqual("<Parser pump-panel 1.2.0: 2 variants, 12 fields>", repr(self.parser))
 
     def test_wrong_calls(self) -> None:
-        with self.assertRaisesRegex(kinglet.UsageError, "at: 'soon' is not a date"):
-            self.parser.parse(PUMP_LOG, at="soon")
+        with self.assertRaisesRegex(kinglet.UsageError, "'soon' is not a date"):
+            self.parser.parse(PUMP_LOG, reference_time="soon")
         with self.assertRaisesRegex(kinglet.UsageError, "at least one source"):
             list(self.parser.parse_batches())
         with self.assertRaises(AttributeError):
@@ -110,7 +110,11 @@ class Variants(unittest.TestCase):
         self.assertEqual(["no-match"], events["faults"].to_list()[3])
 
     def test_kinds_that_are_numbers_match_whatever_their_zeros(self) -> None:
-        events = kinglet.load(PUMP).parse(["03/Mar 22:10:42 P04 PMP/04001 pump 3 started"], at="2026-03-05").events
+        events = (
+            kinglet.load(PUMP)
+            .parse(["03/Mar 22:10:42 P04 PMP/04001 pump 3 started"], reference_time="2026-03-05")
+            .events
+        )
         self.assertEqual(["pump-state"], events["variant"].to_list())
 
     def test_two_hundred_variants(self) -> None:
@@ -126,14 +130,14 @@ class Batches(InFolder):
     def test_batches_chunks_and_workers_change_nothing(self) -> None:
         path = self.write("pump.log", PUMP_LOG * 40)
         parser = kinglet.load(PUMP)
-        whole = parser.parse(path, at="2026-03-05")
+        whole = parser.parse(path, reference_time="2026-03-05")
         with (
             mock.patch.object(sources, "CHUNK_BYTES", 333),
             mock.patch.object(cutting, "MAX_EVENTS", 7),
             mock.patch.multiple(joining, SHARED_EVENTS=0, SMALL_BYTES=0),
         ):
             for workers in (1, 3):
-                parts = list(parser.parse_batches(path, at="2026-03-05", workers=workers))
+                parts = list(parser.parse_batches(path, reference_time="2026-03-05", workers=workers))
                 self.assertGreater(len(parts), 30)
                 self.assertTrue(pl.concat([part.events for part in parts]).equals(whole.events))
                 self.assertEqual(whole.counts["events"], sum(part.counts["events"] for part in parts))
@@ -163,7 +167,7 @@ class Batches(InFolder):
     def test_one_parser_serves_many_threads(self) -> None:
         parser = kinglet.load(PUMP)
         with ThreadPoolExecutor(4) as pool:
-            results = list(pool.map(lambda _: parser.parse(PUMP_LOG, at="2026-03-05").events, range(12)))
+            results = list(pool.map(lambda _: parser.parse(PUMP_LOG, reference_time="2026-03-05").events, range(12)))
         self.assertTrue(all(result.equals(results[0]) for result in results))
 
     def test_an_error_in_a_later_source_reaches_the_caller(self) -> None:
@@ -175,6 +179,6 @@ class Batches(InFolder):
     def test_long_and_broken_events(self) -> None:
         parser = kinglet.load(with_pattern("{w:word} {r:rest}") + "events: {max_bytes: 1 KiB}\n")
         result = parser.parse(b"a " + b"x" * 3_000_000 + b"\nb \xff\xfe\nc d")
-        self.assertEqual({"too-long", "bad-bytes", "no-match"}, set(result.fault_counts))
+        self.assertEqual({"too-long", "bad-bytes", "no-match"}, set(result.faults))
         self.assertEqual("complete", result.events["state"][-1])
         self.assertEqual(3_000_000 + 2, sum(len(raw) for raw in result.events["raw"][:-2]))

@@ -177,7 +177,7 @@ class CommandLine(InFolder):
         self.write("big.gz", gzip.compress(b"a\n" * 50_000))
         self.assertEqual(0, kinglet("try", "any.yaml", "big.gz").status)
         for limit, said in (("10KB", "more than the 10,000 bytes allowed"), ("1 XB", "is not a size such as")):
-            called = kinglet("try", "any.yaml", "big.gz", "--unpack-limit", limit)
+            called = kinglet("try", "any.yaml", "big.gz", "--max-unpacked-bytes", limit)
             self.assertEqual(2, called.status)
             self.assertIn(said, called.err)
         called = kinglet("look", "k.log", "--encoding", "koi-8")
@@ -213,7 +213,7 @@ class CommandLine(InFolder):
             ("look", "empty.log"): "empty.log: is empty; there is nothing to look at",
             ("look", "empty.log", "--shape", "3"): "No such option",
             ("look", "empty.log", "--shapes", "-1"): "Invalid value",
-            ("look", "empty.log", "--unpack-limit", "much"): "is not a size such as",
+            ("look", "empty.log", "--max-unpacked-bytes", "much"): "is not a size such as",
         }.items():
             with self.subTest(arguments=arguments):
                 called = kinglet(*arguments)
@@ -407,9 +407,9 @@ class Spans(unittest.TestCase):
         self.assertEqual([0, 1, 1, 3, 3, 3], [character_start(data, i) for i in range(6)])
 
     def test_sources_of_a_call_keep_what_the_call_says(self) -> None:
-        found_ = open_sources(b"a", "a\nb", ["c"], encoding="cp1252", unpack_limit=9)
+        found_ = open_sources(b"a", "a\nb", ["c"], encoding="cp1252", max_unpacked_bytes=9)
         self.assertEqual(["<bytes>", "<text>", "<events>"], [source.name for source in found_])
-        self.assertEqual({("cp1252", 9)}, {(source.given_encoding, source.unpack_limit) for source in found_})
+        self.assertEqual({("cp1252", 9)}, {(source.given_encoding, source.max_unpacked_bytes) for source in found_})
 
 
 if __name__ == "__main__":

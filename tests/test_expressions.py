@@ -306,7 +306,7 @@ class Names(InFolder):
         outputs = []
         for events in (100_000, 1):
             with mock.patch.object(cutting, "MAX_EVENTS", events):
-                result = parser.parse(lines, at="2026-03-05")
+                result = parser.parse(lines, reference_time="2026-03-05")
             forms: tuple[View, ...] = (FieldsView(parser.plan), ModelView(parser.plan))
             outputs.append([line for view in forms for batch in result.batches for line in view.lines(batch).to_list()])
         self.assertEqual(*outputs)

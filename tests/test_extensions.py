@@ -91,7 +91,7 @@ class Winch(InFolder):
             "variants:\n  - name: no\n    pattern: 'no {user:word}[[ {why:rest}]]'\n"
             "    event: {template: refused, severity: Low, set: {status_detail: why, service.name: \"'gate'\"}}\n"
         )
-        event = next(kinglet.load(text, model=model).parse(["no m.okoro late"], at="2026-03-02").to_model())
+        event = next(kinglet.load(text, model=model).parse(["no m.okoro late"], reference_time="2026-03-02").to_model())
         self.assertEqual([], complaints(event, model))
         self.assertEqual((300201, "Failure", "Low"), (event["type_uid"], event["status"], event["severity"]))
         self.assertEqual(({"name": "m.okoro"}, {"name": "gate"}), (event["user"], event["service"]))

@@ -9,7 +9,7 @@ import unittest
 from types import ModuleType
 
 import kinglet
-from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.diagnosis import reasons
 from kinglet.insight.explaining import explain
 from kinglet.insight.spans import spans
 from kinglet.regex.backtracking import BUDGET, search, why_slow
@@ -51,7 +51,7 @@ class Corpus(unittest.TestCase):
                     self.assertEqual(["too-slow"], event["faults"])
                 started = time.perf_counter()
                 spans(parser.plan, text, event["variant"])
-                diagnose(parser.plan, text, event["variant"], event["faults"])
+                reasons(parser.plan, text, event["variant"], event["faults"])
                 self.assertLess(time.perf_counter() - started, 4 * BUDGET + 5)
         self.assertGreaterEqual(run, 60)
 
@@ -60,7 +60,7 @@ class Corpus(unittest.TestCase):
             parser = kinglet.load(LINES % "{a:text} {b:text},{c:text}:{d:text};{e:text} {f:int}")
             started = time.perf_counter()
             event = parser.parse([text]).events.row(0, named=True)
-            diagnose(parser.plan, text, None, event["faults"])
+            reasons(parser.plan, text, None, event["faults"])
             self.assertLess(time.perf_counter() - started, 5)
 
 

@@ -35,7 +35,7 @@ class Printed(InFolder):
         text = "\n".join(lines(form, rests)) + "\n"
         found = kinglet.look(text)[0]
         parser = kinglet.load(found.suggestion)
-        events = parser.parse(text, at="2026-11-20T12:00:00Z").events
+        events = parser.parse(text, reference_time="2026-11-20T12:00:00Z").events
         chosen = [place for place in found.stamps if place.is_time]
         self.assertTrue(chosen, form)
         expected = [START + timedelta(seconds=37 * i) for i in range(40)]

@@ -234,14 +234,14 @@ class Oddities(InFolder):
             + b"\n"
         )
         found = one(data).basics
-        said = {odd.what.split(",")[0]: (odd.count, odd.lines) for odd in found.oddities}
+        said = {odd.what.split(",")[0]: (odd.count, odd.lines) for odd in found.anomalies}
         self.assertEqual((1, [8]), said["zero bytes"])
         self.assertEqual((1, [9]), said["bytes that are not in the encoding"])
         self.assertIn("mixed line ends", said)
         self.assertEqual((1, [19]), said["lines of more than 16"])
         self.assertEqual(({"LF": 14, "CRLF": 5}, 1), (found.line_ends, found.empty_lines))
         self.assertEqual((20_000, 19), (found.longest_line, found.longest_line_number))
-        mixed = one(b'{"time": 1}\n' * 40 + b"Mar  5 01:31:00 quay-1 sshd[7]: hello\n" * 60 + b"x").basics.oddities
+        mixed = one(b'{"time": 1}\n' * 40 + b"Mar  5 01:31:00 quay-1 sshd[7]: hello\n" * 60 + b"x").basics.anomalies
         self.assertEqual(
             [
                 ("the last line has no end: it may be cut off, or still be written", 1),
@@ -252,7 +252,7 @@ class Oddities(InFolder):
         )
         broken = one(b'{"a": 1}\n' * 30 + b'{"b": \n' + b'{"a": 2}\n' * 30 + b'{"a": \n')
         self.assertEqual(
-            [("events whose end is missing", 2)], [(odd.what, odd.count) for odd in broken.basics.oddities]
+            [("events whose end is missing", 2)], [(odd.what, odd.count) for odd in broken.basics.anomalies]
         )
 
     def test_day_or_month_first(self) -> None:
@@ -290,7 +290,7 @@ class Oddities(InFolder):
                     self.assertIn("head, middle and tail", found.looked_at)
                     self.assertEqual(1, found.shape_count)
                     self.assertEqual("iso8601", found.stamps[0].format)
-                    self.assertEqual(0, sum(odd.count for odd in found.basics.oddities))
+                    self.assertEqual(0, sum(odd.count for odd in found.basics.anomalies))
             estimate = one(path).basics
             self.assertTrue(estimate.lines_estimated)
             self.assertAlmostEqual(40_000, estimate.lines, delta=500)
@@ -302,7 +302,7 @@ class Oddities(InFolder):
             found = one(self.write("array.json", array))
             assert found.container is not None
             self.assertEqual("JSON array", found.container.name)
-            self.assertEqual("events whose end is missing", found.basics.oddities[-1].what)
+            self.assertEqual("events whose end is missing", found.basics.anomalies[-1].what)
             found = one(self.write("returns.log", returns))
             self.assertEqual((["CR"], 1), (list(found.basics.line_ends), found.shape_count))
 
@@ -386,7 +386,7 @@ class Parts(unittest.TestCase):
                         "kinglet: 1\nparser: x\nversion: '1'\nproduct: {vendor: a, name: b}\n"
                         f'time: {{from: stamp, format: "{spec}"{date}}}\n'
                         'variants: [{name: v, pattern: "{stamp:time}"}]\n'
-                    ).parse([text], at="2026-03-05")
+                    ).parse([text], reference_time="2026-03-05")
                     self.assertEqual(datetime(2026, 3, 5).date(), parsed.events["time"].item().date(), spec)
         self.assertEqual(len(FINDABLE), len({form.name for form in FINDABLE}))
         self.assertTrue(all(parse_format(form.swapped) for form in FINDABLE if form.swapped))

@@ -15,7 +15,7 @@ from kinglet.demo.logs import LOGS
 from kinglet.demo.writing import write_demo
 from kinglet.insight.coverage import coverage
 from kinglet.insight.needs import load_rules, needs
-from kinglet.ocsf.schema import load_model
+from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.validation import complaints
 from kinglet.output.views import ModelView
 from kinglet.spec.loading import ready_parsers

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 import kinglet
 from kinglet.columns.json_text import Constant, json_lines, nested
 from kinglet.columns.paths import Items, tree
-from kinglet.ocsf.schema import load_model
+from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.validation import complaints
 from kinglet.runtime.groups import Group
 from kinglet.structured.by_form import read
@@ -70,7 +70,7 @@ class Mapped(unittest.TestCase):
     @settings(max_examples=60, deadline=None)
     @given(st.lists(WORDS, min_size=7, max_size=7))
     def test_any_event_is_valid_and_loses_nothing(self, words: list[str]) -> None:
-        result = PARSER.parse([";".join(words)], at="2026-03-02")
+        result = PARSER.parse([";".join(words)], reference_time="2026-03-02")
         event = next(result.to_model())
         self.assertEqual([], standard_complaints(event))
         self.assertEqual([], complaints(event, MODEL))
@@ -87,9 +87,9 @@ class Mapped(unittest.TestCase):
     @settings(max_examples=25, deadline=None)
     @given(st.lists(st.lists(WORDS, min_size=7, max_size=7), min_size=1, max_size=5))
     def test_an_event_does_not_depend_on_those_beside_it(self, lines: list[list[str]]) -> None:
-        together = list(PARSER.parse([";".join(words) for words in lines], at="2026-03-02").to_model())
+        together = list(PARSER.parse([";".join(words) for words in lines], reference_time="2026-03-02").to_model())
         for words, event in zip(lines, together, strict=True):
-            alone = next(PARSER.parse([";".join(words)], at="2026-03-02").to_model())
+            alone = next(PARSER.parse([";".join(words)], reference_time="2026-03-02").to_model())
             for one in (alone, event):
                 one["metadata"].pop("uid")
             self.assertEqual(alone, event)

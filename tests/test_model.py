@@ -11,7 +11,8 @@ from ocsf_json_schema import OcsfJsonSchemaEmbedded, get_ocsf_schema
 
 import kinglet
 from kinglet.demo.logs import LOGS, log_text
-from kinglet.ocsf.schema import enum_value, load_model
+from kinglet.ocsf.loading import load_model
+from kinglet.ocsf.schema import enum_value
 from kinglet.spec.loading import ready_parsers
 from tests.helpers import PUMP, PUMP_LOG, ROOT, with_pattern
 
@@ -125,20 +126,20 @@ class Mapping(unittest.TestCase):
         self.assertEqual([], complaints(event))
 
     def test_events_that_no_variant_matched_are_base_events_with_their_faults(self) -> None:
-        events = list(kinglet.load(PUMP).parse(PUMP_LOG, at="2026-03-05").to_model())
+        events = list(kinglet.load(PUMP).parse(PUMP_LOG, reference_time="2026-03-05").to_model())
         self.assertEqual([3004, 0, 0, 3004, 0, 0, 0], [event["class_uid"] for event in events])
         self.assertEqual(["bad-value:client"], events[3]["unmapped"]["faults"])
         self.assertNotIn("src_endpoint", events[3])
         self.assertEqual("setpoint T2 hot", events[4]["unmapped"]["body"])
 
     def test_an_event_without_time_gets_that_of_its_log_and_says_so(self) -> None:
-        event = list(kinglet.load(PUMP).parse(PUMP_LOG, at="2026-03-05").to_model())[-1]
+        event = list(kinglet.load(PUMP).parse(PUMP_LOG, reference_time="2026-03-05").to_model())[-1]
         self.assertEqual((1772712000000, "reference"), (event["time"], event["unmapped"]["time_from"]))
 
     def test_variants_inherit_and_override_the_shared_mapping(self) -> None:
         text = PUMP + "event: {class: Base Event, severity: Low, set: {message: body2, status_code: code}}\n"
         text = text.replace("message: body2", "message: unit")
-        events = list(kinglet.load(text).parse(PUMP_LOG, at="2026-03-05").to_model())
+        events = list(kinglet.load(text).parse(PUMP_LOG, reference_time="2026-03-05").to_model())
         self.assertEqual(
             ("P04", "4102", 3004), (events[0]["message"], events[0]["status_code"], events[0]["class_uid"])
         )
@@ -178,12 +179,12 @@ class Standard(unittest.TestCase):
     def test_every_demo_event_is_valid_by_the_schema_of_its_class(self) -> None:
         for name in LOGS:
             parser = kinglet.load(ROOT / "src" / "kinglet" / "demo" / "parsers" / f"{name}.yaml")
-            for event in parser.parse(log_text(name).encode(), at="2026-03-07").to_model():
+            for event in parser.parse(log_text(name).encode(), reference_time="2026-03-07").to_model():
                 self.assertEqual([], complaints(event), event["raw_data"])
 
     def test_the_cases_of_every_shipped_parser_are_valid_too(self) -> None:
         for path in ready_parsers().values():
             parser = kinglet.load(path)
             for case in parser.definition.cases:
-                for event in parser.parse([case.raw], at=case.at).to_model():
+                for event in parser.parse([case.raw], reference_time=case.at).to_model():
                     self.assertEqual([], complaints(event), case.raw)

@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
-from kinglet.ocsf.schema import Attribute, Entity, ModelClass, load_model
+from kinglet.ocsf.loading import load_model
+from kinglet.ocsf.schema import Attribute, Entity, ModelClass
 from kinglet.ocsf.validation import complaints
 from kinglet.output.views import ModelView
 from tests.helpers import InFolder, kinglet, with_pattern
@@ -63,7 +64,7 @@ class AnyMapping(unittest.TestCase):
             self.assertTrue(str(error))
             return
         rows = data.draw(st.lists(st.lists(WORDS, min_size=len(names), max_size=len(names)), min_size=1, max_size=4))
-        result = parser.parse(["\t".join(row) for row in rows], at="2026-03-05")
+        result = parser.parse(["\t".join(row) for row in rows], reference_time="2026-03-05")
         view = ModelView(parser.plan)
         events = [json.loads(line) for batch in result.batches for line in view.lines(batch)]
         wrong = 0
@@ -84,7 +85,9 @@ class Lists(unittest.TestCase):
             "event: {class: DNS Activity, activity: Query, set: {query.hostname: \"'*.quay.example'\", "
             "'answers[1].rdata': ips, proxy_endpoint.intermediate_ips: all}}\n"
         )
-        event = next(kinglet_module.load(text).parse("192.0.2.7,quay,2001:db8::1\n", at="2026-03-05").to_model())
+        event = next(
+            kinglet_module.load(text).parse("192.0.2.7,quay,2001:db8::1\n", reference_time="2026-03-05").to_model()
+        )
         self.assertEqual(["192.0.2.7", "2001:db8::1"], event["proxy_endpoint"]["intermediate_ips"])
         self.assertEqual("*.quay.example", event["query"]["hostname"])
         kept = event["unmapped"]["not_mapped"]["proxy_endpoint"]["intermediate_ips"]
@@ -125,7 +128,7 @@ class Told(InFolder):
             "connection_info.direction_id: Outbound, severity_id: lvl}}\n"
         )
         parser = kinglet_module.load(text)
-        events = list(parser.parse("192.0.2.7 3\n192.0.2.7 77\n192.0.2.7\n", at="2026-03-05").to_model())
+        events = list(parser.parse("192.0.2.7 3\n192.0.2.7 77\n192.0.2.7\n", reference_time="2026-03-05").to_model())
         self.assertEqual([3, 0, 0], [event["severity_id"] for event in events])
         self.assertEqual((2, "Outbound", 0), (events[0]["connection_info"]["direction_id"],
                          events[0]["connection_info"]["direction"], events[0]["device"]["type_id"]))  # fmt: skip
@@ -143,7 +146,11 @@ class Told(InFolder):
     def test_the_offset_of_the_clock_that_a_stamp_shows(self) -> None:
         def offsets(more: str, *stamps: str) -> list[Any]:
             text = with_pattern("{t:time} {m:rest}") + "    event: {class: Base Event}\n" + more
-            found = kinglet_module.load(text).parse([f"{stamp} x" for stamp in stamps], at="2026-03-05").to_model()
+            found = (
+                kinglet_module.load(text)
+                .parse([f"{stamp} x" for stamp in stamps], reference_time="2026-03-05")
+                .to_model()
+            )
             return [event.get("timezone_offset") for event in found]
 
         rule = "time: {from: t, format: iso8601%s}\n"

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 import kinglet
 from kinglet.demo.logs import log_text
-from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.diagnosis import reasons
 from kinglet.insight.spans import spans
 from kinglet.structured.blocks import Blocks, key_of
 from kinglet.structured.by_form import Structure, read
@@ -59,8 +59,8 @@ def everything(text: str, structure: Structure) -> dict[str, Any] | None:
     return {key: some[0] if len(some) == 1 else some for key, some in each.items() if some != [None]}
 
 
-def parsed(file: str, *raw: str, at: str | None = None) -> kinglet.Result:
-    return kinglet.load(HEAD + file).parse(list(raw), at=at)
+def parsed(file: str, *raw: str, reference_time: str | None = None) -> kinglet.Result:
+    return kinglet.load(HEAD + file).parse(list(raw), reference_time=reference_time)
 
 
 class Alike(unittest.TestCase):
@@ -335,7 +335,7 @@ variants:
             "<34>1 2026-03-03T22:10:41Z - - - - -",
             "Mar  3 22:10:41 quay-2 no tag here",
             "neither of both",
-            at="2026-03-05",
+            reference_time="2026-03-05",
         )
         events = result.events
         self.assertEqual(["opened", "opened", None, "other", None], events["variant"].to_list())
@@ -415,7 +415,7 @@ variants: [{name: moored, kind: moor}]
         broken = kinglet.load(HEAD + file)
         event = broken.parse(['quay act="moor']).events.row(0, named=True)
         self.assertEqual(["bad-pairs:pairs_text", "unknown-kind"], event["faults"])
-        reason = diagnose(broken.plan, event["raw"], None, event["faults"])[0]
+        reason = reasons(broken.plan, event["raw"], None, event["faults"])[0]
         self.assertEqual(("no pairs of keys and values from here on", 9), (reason.message, reason.start))
 
     def test_a_variant_that_names_the_kind_goes_before_those_that_name_none(self) -> None:

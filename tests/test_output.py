@@ -88,7 +88,7 @@ class Files(InFolder):
     def setUp(self) -> None:
         super().setUp()
         self.parser = kinglet.load(PUMP)
-        self.result = self.parser.parse(PUMP_LOG, at="2026-03-05")
+        self.result = self.parser.parse(PUMP_LOG, reference_time="2026-03-05")
 
     def save(self, name: str, form: str) -> None:
         with writer_for(name, view(self.parser.plan, form)) as writer:

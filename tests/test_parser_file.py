@@ -10,7 +10,7 @@ import jsonschema
 
 import kinglet
 from kinglet.insight.editor_schema import file_schema
-from kinglet.ocsf.schema import load_model
+from kinglet.ocsf.loading import load_model
 from kinglet.spec.document import MAX_BYTES, from_text
 from tests.helpers import PUMP, ROOT, InFolder, with_pattern
 

@@ -24,7 +24,8 @@ from kinglet.patterns.types import TYPES
 from kinglet.regex import atoms
 from kinglet.regex import first_characters as beginnings
 from kinglet.regex.atoms import matching_prefix
-from kinglet.regex.dialect import RegexError, check_regex, for_python
+from kinglet.regex.dialect import RegexError, check_regex
+from kinglet.regex.for_python import for_python
 from kinglet.regex.literals import known
 from tests.helpers import PUMP, PUMP_LOG, with_pattern
 
@@ -393,7 +394,7 @@ class Regexes(unittest.TestCase):
     def test_only_named_groups_become_fields(self) -> None:
         text = PUMP.replace("(?:", "(")
         self.assertEqual(set(kinglet.load(PUMP).fields), set(kinglet.load(text).fields))
-        events = kinglet.load(text).parse(PUMP_LOG, at="2026-03-05").events
+        events = kinglet.load(text).parse(PUMP_LOG, reference_time="2026-03-05").events
         self.assertEqual([None, None, 12], events["ran_s"].to_list()[:3])
 
     def test_a_match_that_leaves_all_groups_out_is_a_match(self) -> None:

@@ -87,7 +87,7 @@ class Sources(InFolder):
         os.utime(path, (1_583_400_000, 1_583_400_000))  # 5 March 2020
         parser = kinglet.load(with_pattern("{s:time} {m:rest}") + "time: {from: s, format: '%d/%b %H:%M'}\n")
         self.assertEqual(2020, parser.parse(path).events["time"].item().year)
-        self.assertEqual(2025, parser.parse(path, at="2026-01-01").events["time"].item().year)
+        self.assertEqual(2025, parser.parse(path, reference_time="2026-01-01").events["time"].item().year)
 
     def test_folders_and_globs(self) -> None:
         for name in ("b/2.log", "b/1.log", "a.log", ".hidden/x.log", "b/.y.log"):
@@ -138,11 +138,13 @@ class Packed(InFolder):
         parser = kinglet.load(with_pattern("{a:rest}"))
         with (
             mock.patch.object(unpacking, "LIMIT_BYTES", 1_000_000),
-            self.assertRaisesRegex(kinglet.InputError, "bomb.gz: unpacks to .* more than 200 times .*--unpack-limit"),
+            self.assertRaisesRegex(
+                kinglet.InputError, "bomb.gz: unpacks to .* more than 200 times .*--max-unpacked-bytes"
+            ),
         ):
             parser.parse("bomb.gz")
         with self.assertRaisesRegex(kinglet.InputError, "more than the 5,000 bytes allowed"):
-            parser.parse("bomb.gz", unpack_limit=5000)
+            parser.parse("bomb.gz", max_unpacked_bytes=5000)
         self.assertEqual(0, len(parser.parse("bomb.gz")))
 
     def test_trailing_zeros_and_packed_text_in_another_encoding(self) -> None:

@@ -20,6 +20,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
+from kinglet.calls import run_batches
 from kinglet.columns.text_spans import found as found_in
 from kinglet.cutting import cutter as cutting
 from kinglet.cutting import small_logs as joining
@@ -66,7 +67,7 @@ class Packed(InFolder):
         parser = kinglet_module.load(with_pattern("{a:rest}"))
         source = open_sources(given_)[0]
         try:
-            found = [event for parsed, _ in parser.run_batches([source]) for event in parsed.events().to_dicts()]
+            found = [event for parsed, _ in run_batches(parser, [source]) for event in parsed.events().to_dicts()]
         except kinglet_module.InputError as error:
             self.assertRegex(str(error), "damaged from its start|ends before anything|is binary, not text")
             return

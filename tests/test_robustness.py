@@ -31,7 +31,7 @@ class Fuzz(unittest.TestCase):
     def test_every_event_has_a_state_a_model_and_a_preview(self, pieces: list[bytes]) -> None:
         data = b"31/Jan 00:00:00 readable so far\n" * 8 + b"\n".join(pieces)
         try:
-            result = self.parser.parse(data, at="2026-03-05")
+            result = self.parser.parse(data, reference_time="2026-03-05")
         except kinglet.InputError as error:
             self.assertIn("is binary, not text", str(error))
             return
@@ -41,7 +41,7 @@ class Fuzz(unittest.TestCase):
         self.assertEqual(counts["events"], result.events.height)
         incomplete = result.events["faults"].list.len() > 0
         self.assertEqual((result.events["state"] != "complete").to_list(), incomplete.to_list())
-        self.assertEqual(set(result.fault_counts), {fault.fault for fault in preview(result).faults})
+        self.assertEqual(set(result.faults), {fault.fault for fault in preview(result).faults})
         self.assertIn("<div", result._repr_html_())
 
     @given(st.text(max_size=40))
@@ -106,7 +106,7 @@ class Rendering(unittest.TestCase):
     def test_core_modules_print_nothing(self) -> None:
         out = io.StringIO()
         with redirect_stdout(out):
-            result = kinglet.load(PUMP).parse(PUMP_LOG, at="2026-03-05")
+            result = kinglet.load(PUMP).parse(PUMP_LOG, reference_time="2026-03-05")
             json.dumps(list(result.to_model()))
             preview(result)
             kinglet.check_cases(result.parser)

@@ -58,7 +58,7 @@ def raw(count: int, chance: random.Random, *, kinds: bool) -> list[str]:
 
 
 def events(parser: Parser, lines: list[str]) -> list[dict[str, Any]]:
-    return parser.parse(lines, at=AT).events.to_dicts()
+    return parser.parse(lines, reference_time=AT).events.to_dicts()
 
 
 class ManyVariants(unittest.TestCase):

@@ -148,9 +148,9 @@ class DemoLogs(InFolder):
     def test_a_folder_of_logs_and_parsers_gives_what_each_parser_gives_alone(self) -> None:
         for name, form in LOGS.items():
             self.write(name + form.suffix, log_bytes(name))
-        result = kinglet.load_set(DEMO).parse(self.folder, at="2026-03-08")
+        result = kinglet.load_set(DEMO).parse(self.folder, reference_time="2026-03-08")
         for name, form in LOGS.items():
-            alone = kinglet.load(DEMO / f"{name}.yaml").parse(name + form.suffix, at="2026-03-08").events
+            alone = kinglet.load(DEMO / f"{name}.yaml").parse(name + form.suffix, reference_time="2026-03-08").events
             mine = result.events.filter(pl.col("parser") == name)
             self.assertEqual(alone["raw"].to_list(), mine["raw"].to_list(), name)
             self.assertEqual(alone["time"].to_list(), mine["time"].to_list(), name)
@@ -158,7 +158,7 @@ class DemoLogs(InFolder):
 
     def test_one_log_of_many_devices(self) -> None:
         log = self.write("all.log", mixed_log())
-        result = kinglet.load_set(DEMO).parse(log, at="2026-03-08")
+        result = kinglet.load_set(DEMO).parse(log, reference_time="2026-03-08")
         expected = {name: len(log_text(name).splitlines()) for name in ("pump-panel", "slipway-vpn", "jump-host")}
         found = {name: counts["events"] for name, counts in result.by_parser.items()}
         self.assertEqual(expected | {"unclaimed": 1}, found)

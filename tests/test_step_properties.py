@@ -171,10 +171,10 @@ class VariantsTogether(unittest.TestCase):
     @settings(max_examples=15, deadline=None)
     def test_each_alone_and_all_at_once(self, events: list[tuple[int, str, str]]) -> None:
         lines = [f"{stamp} {'abcdefghijklmnop'[i] * 4} {text}" for i, text, stamp in events]
-        together = kinglet.load(self.FILE + "\n".join(self.VARIANTS)).parse(lines, at="2026-03-08").events
+        together = kinglet.load(self.FILE + "\n".join(self.VARIANTS)).parse(lines, reference_time="2026-03-08").events
         for number, (line, event) in enumerate(zip(lines, together.iter_rows(named=True), strict=True)):
             variant = self.VARIANTS[min(events[number][0], 14)]
-            one = kinglet.load(self.FILE + variant).parse([line], at="2026-03-08").events.row(0, named=True)
+            one = kinglet.load(self.FILE + variant).parse([line], reference_time="2026-03-08").events.row(0, named=True)
             for name in ("state", "faults", "variant", "a", "b", "when", "time", "time_notes", "stamp", "body"):
                 self.assertEqual(one.get(name), event[name], (name, line))
 

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.diagnosis import reasons
 from tests.helpers import InFolder
 from tests.helpers import kinglet as command
 
@@ -99,11 +99,11 @@ class Operations(InFolder):
         )
         event = parser.parse([LINES[0]]).events.row(0, named=True)
         self.assertEqual(["not-read:user", "bad-value:code"], event["faults"])
-        reasons = diagnose(parser.plan, LINES[0], "used", event["faults"])
+        told = reasons(parser.plan, LINES[0], "used", event["faults"])
         self.assertEqual(
-            ("step 1, parse expects `{b:int}` here and finds `okoro`", 8), (reasons[0].message, reasons[0].start)
+            ("step 1, parse expects `{b:int}` here and finds `okoro`", 8), (told[0].message, told[0].start)
         )
-        self.assertIn("which step 2, convert makes of it", reasons[1].message)
+        self.assertIn("which step 2, convert makes of it", told[1].message)
 
     def test_raw_text_goes_only_where_all_was_understood(self) -> None:
         path = self.write("doors.yaml", FILE + "  - {when: code > 7, raw: drop}\n  - raw: {shorten: 3}\n")
@@ -289,7 +289,7 @@ class Wrong(InFolder):
         path = self.write("m.yaml", HEAD + variants + "steps: [{parse: {field: text, parser: gate}}]\n")
         parser = kinglet.load(path)
         event = parser.parse(["a gate 4 shut"]).events.row(0, named=True)
-        reason = diagnose(parser.plan, event["raw"], "m", event["faults"])[0]
+        reason = reasons(parser.plan, event["raw"], "m", event["faults"])[0]
         self.assertEqual(("text/no-match", 9), (reason.fault, reason.start))
         self.assertIn(
             "the parser gate says: x reads up to column 8, then expects `open` and finds `shut`", reason.message

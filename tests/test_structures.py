@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 import kinglet
 from kinglet.errors import ParserFileError
-from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.diagnosis import reasons
 from kinglet.insight.spans import spans
 from kinglet.plan.data import Plan
 from kinglet.structured import by_form as forms
@@ -273,7 +273,7 @@ class ReadingRows(unittest.TestCase):
 
 class InParsers(InFolder):
     def events(self, text: str, *raw: str) -> list[dict[str, Any]]:
-        return list(kinglet.load(text).parse(list(raw), at=AT).events.iter_rows(named=True))
+        return list(kinglet.load(text).parse(list(raw), reference_time=AT).events.iter_rows(named=True))
 
     def plan(self, text: str) -> Plan:
         return kinglet.load(text).plan
@@ -318,7 +318,7 @@ class InParsers(InFolder):
             (broken["state"], broken["faults"], broken["tail_text"], broken["tail.cents"]),
         )
         self.assertEqual((["repeated-key:json_text"], "b"), (other["faults"], other["user"]))
-        said = diagnose(self.plan(text), broken["raw"], "sold", broken["faults"])[0]
+        said = reasons(self.plan(text), broken["raw"], "sold", broken["faults"])[0]
         self.assertEqual(("no JSON object: a key in double quotes expected here", 19), (said.message, said.start))
 
     def test_an_envelope_of_structure_and_its_kind(self) -> None:
@@ -342,10 +342,10 @@ class InParsers(InFolder):
                          (noted["variant"], noted["gate"], noted["what"], noted["note"]))  # fmt: skip
         self.assertEqual((["no-variant"], ["unknown-kind"]), (odd["faults"], unknown["faults"]))
         plan = self.plan(text)
-        said = diagnose(plan, odd["raw"], None, odd["faults"])[0]
+        said = reasons(plan, odd["raw"], None, odd["faults"])[0]
         self.assertEqual((odd["raw"].index("door"), True), (said.start, "expects `gate`" in said.message))
         self.assertEqual(
-            "no variant has the kind out", diagnose(plan, unknown["raw"], None, unknown["faults"])[0].message
+            "no variant has the kind out", reasons(plan, unknown["raw"], None, unknown["faults"])[0].message
         )
         shown = {span.field: noted["raw"][span.start : span.end] for span in spans(plan, noted["raw"], "noted")}
         self.assertEqual(("4", "stuck again", "1772575842"), (shown["gate"], shown["what"], shown["ts"]))
@@ -361,7 +361,7 @@ class InParsers(InFolder):
         self.assertEqual(("complete", "a", 7), (good["state"], good["user"], good["n"]))
         self.assertEqual((["few-columns"], None), (few["faults"], few["n"]))
         self.assertEqual((["many-columns"], '{"column_4":"x"}'), (many["faults"], many["more"]))
-        said = diagnose(self.plan(text), bad["raw"], None, bad["faults"])[0]
+        said = reasons(self.plan(text), bad["raw"], None, bad["faults"])[0]
         self.assertIn("text behind the quotes of a value", said.message)
 
     def test_other_keys_go_out_as_json_and_the_mapping_may_name_fields_with_dots(self) -> None:
@@ -407,7 +407,7 @@ class InParsers(InFolder):
         ]  # fmt: skip
         suggested = kinglet.look("\n".join([*lines, '{"time": ', ""]))[0].suggestion
         parser = kinglet.load(suggested)
-        result = parser.parse("\n".join(lines), at=AT)
+        result = parser.parse("\n".join(lines), reference_time=AT)
         self.assertEqual(40, result.counts["complete"])
         types = {name: str(dtype) for name, dtype in parser.fields.items()}
         self.assertEqual(("Float64", "Boolean", "String", "String"),

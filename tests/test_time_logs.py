@@ -40,7 +40,9 @@ class Stories(unittest.TestCase):
             for name, form in LOGS.items():
                 entries = sorted(entry.at for entry in form.entries(story, random.Random(f"{SEED} {name}")))
                 entries = entries[form.suffix == ".csv" :]  # the header is no event
-                result = kinglet.load(PARSERS / f"{name}.yaml").parse(log_bytes(name, story=story), at=story.end)
+                result = kinglet.load(PARSERS / f"{name}.yaml").parse(
+                    log_bytes(name, story=story), reference_time=story.end
+                )
                 found = result.events["time"].drop_nulls().to_list()
                 with self.subTest(story=about, log=name):
                     self.assertEqual(len(entries), len(found))
@@ -94,7 +96,7 @@ class Folders(InFolder):
     def test_what_is_noted_goes_into_the_mapped_event(self) -> None:
         parser = kinglet.load(with_pattern("{m:rest}") + PLAIN)
         raw = ["2026-10-25 01:30:00 a", "2026-03-29 01:30:00 b", "2026-03-01 01:30:00 c"]
-        events = list(parser.parse(raw, at="2026-11-01").to_model())
+        events = list(parser.parse(raw, reference_time="2026-11-01").to_model())
         self.assertEqual(
             [["hour-twice-first"], ["hour-skipped"], None],
             [event.get("unmapped", {}).get("time_notes") for event in events],
@@ -118,7 +120,7 @@ class Pipes(InFolder):
         self.write("long.log", "x" * 3_000_000 + " at 2026-03-03 22:10:41\n2026-03-03 22:10:42 y\n")
         for within, wanted in (("", [41, 42]), (", within: 20", [None, 42])):
             rule = f"time: {{find: anywhere, format: '%Y-%m-%d %H:%M:%S'{within}}}\n"
-            events = kinglet.load(with_pattern("{m:rest}") + rule).parse("long.log", at="2026-03-05").events
+            events = kinglet.load(with_pattern("{m:rest}") + rule).parse("long.log", reference_time="2026-03-05").events
             self.assertEqual(wanted, [time and time.second for time in events["time"]])
 
 

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 import kinglet
 from kinglet.errors import ParserFileError
 from kinglet.insight.advice import advice
-from kinglet.insight.diagnosis import diagnose
+from kinglet.insight.diagnosis import reasons
 from kinglet.insight.timeline import timeline
 from kinglet.parser import Parser
 from kinglet.timestamps.order import Dates, Known, Times, after, date_in_name, dated, filled, near, second_hours
@@ -34,10 +34,15 @@ def parser(rules: str, *, pattern: str = "{body:rest}", more: str = "") -> Parse
 
 
 def times(
-    rules: str, *raw: str, pattern: str = "{body:rest}", more: str = "", at: str = AT, zone: str | None = None
+    rules: str,
+    *raw: str,
+    pattern: str = "{body:rest}",
+    more: str = "",
+    reference_time: str = AT,
+    zone: str | None = None,
 ) -> list[Any]:
     """Times as text, to the second, and null."""
-    events = parser(rules, pattern=pattern, more=more).parse(list(raw), at=at, zone=zone).events
+    events = parser(rules, pattern=pattern, more=more).parse(list(raw), reference_time=reference_time, zone=zone).events
     return [value and f"{value:%m-%d %H:%M:%S}" for value in events["time"]]
 
 
@@ -93,7 +98,7 @@ class Places(unittest.TestCase):
             (mail, "3 Mar 2026 22:10:41 CET left", "03-03 21:10:41", "left"),
         ):
             with self.subTest(raw=raw):
-                events = parser(rule, pattern="{stamp:time} {m:rest}").parse([raw], at=AT).events
+                events = parser(rule, pattern="{stamp:time} {m:rest}").parse([raw], reference_time=AT).events
                 self.assertEqual((wanted, rest), (f"{events['time'][0]:%m-%d %H:%M:%S}", events["m"][0]))
                 searched = times(rule.replace("from: stamp", "find: start"), raw)
                 self.assertEqual([None if wanted.endswith("00:00:00") and raw[4] != "-" else wanted], searched)
@@ -119,7 +124,7 @@ class Places(unittest.TestCase):
                     "at 2026-02-30 1772575841",
                     "none",
                 ],
-                at=AT,
+                reference_time=AT,
             )
             .events
         )
@@ -140,7 +145,7 @@ class Places(unittest.TestCase):
                 "2026-03-03T00:00:01 23:59:59 got x or 03/Mar 22:00:00",
                 "2026-03-03T12:00:00 99:00:00 got x",
             ],
-            at=AT,
+            reference_time=AT,
         ).events
         self.assertEqual(
             [datetime(2026, 3, 4, 1, 0, 10, tzinfo=UTC), datetime(2026, 3, 3, 0, 59, 59, tzinfo=UTC), None],
@@ -159,7 +164,7 @@ class Places(unittest.TestCase):
         self.assertEqual(
             {"end", "received", "received_ns"}, {name for name in loaded.fields if name not in ("start", "got")}
         )
-        mapped = next(loaded.parse(["2026-03-03T23:59:00 00:00:10"], at=AT).to_model())
+        mapped = next(loaded.parse(["2026-03-03T23:59:00 00:00:10"], reference_time=AT).to_model())
         self.assertEqual("2026-03-04T01:00:10.000000Z", mapped["unmapped"]["end"])
         self.assertEqual(
             (["end:date-of-event"], "2026-03-03T23:59:00"),
@@ -169,7 +174,7 @@ class Places(unittest.TestCase):
     def test_nanoseconds_have_a_field(self) -> None:
         events = (
             parser("{from: body, nanoseconds: ns}")
-            .parse(["2026-03-03T22:10:41.123456789Z", "2026-03-03", "1600-01-01"], at=AT)
+            .parse(["2026-03-03T22:10:41.123456789Z", "2026-03-03", "1600-01-01"], reference_time=AT)
             .events
         )
         self.assertEqual([1_772_575_841_123_456_789, 1_772_496_000_000_000_000, None], events["ns"].to_list())
@@ -183,12 +188,16 @@ class Places(unittest.TestCase):
             f"2026-07-03 12:00 {zone}"
             for zone in ("Europe/Lisbon", "Atlantic/Azores", "+05:30", "-0800", "WEST", "MSK", "?")
         ]
-        found = parser(rule, pattern=pattern, more="clock: {zones: {MSK: Europe/Moscow}}").parse(raw, at=AT).events
+        found = (
+            parser(rule, pattern=pattern, more="clock: {zones: {MSK: Europe/Moscow}}")
+            .parse(raw, reference_time=AT)
+            .events
+        )
         self.assertEqual([11, 12, 6, 20, 11, 9, None], found["time"].dt.hour().to_list())
         self.assertEqual(["bad-time:stamp"], found["faults"][-1].to_list())
         plan = parser(rule, pattern=pattern).plan
-        self.assertIn("which may mean +03:00, +04:00", diagnose(plan, raw[5], "any", ["bad-time:stamp"])[0].message)
-        self.assertIn("`?`, which is not known", diagnose(plan, raw[6], "any", ["bad-time:stamp"])[0].message)
+        self.assertIn("which may mean +03:00, +04:00", reasons(plan, raw[5], "any", ["bad-time:stamp"])[0].message)
+        self.assertIn("`?`, which is not known", reasons(plan, raw[6], "any", ["bad-time:stamp"])[0].message)
 
     def test_zones_of_call_parser_and_rule(self) -> None:
         for rule, more, zone, hour in (
@@ -212,20 +221,21 @@ class Places(unittest.TestCase):
 class Faults(unittest.TestCase):
     def test_stamps_outside_the_limits_are_faults(self) -> None:
         raw = ["1970-01-01T00:00:12Z boot", "2126-03-29 far", "2026-03-05 fine", "1989-12-31 before"]
-        found = parser("{find: start}").parse(raw, at=AT).events
+        found = parser("{find: start}").parse(raw, reference_time=AT).events
         self.assertEqual([None, None, 5, None], found["time"].dt.day().to_list())
         self.assertEqual([["implausible-time:at the start"]] * 2, found["faults"].to_list()[:2])
         wide = "clock: {earliest: 1900-01-01, latest: 2200-01-01}"
         self.assertEqual(
-            [1, 29, 5, 31], parser("{find: start}", more=wide).parse(raw, at=AT).events["time"].dt.day().to_list()
+            [1, 29, 5, 31],
+            parser("{find: start}", more=wide).parse(raw, reference_time=AT).events["time"].dt.day().to_list(),
         )
         close = (
             parser("{find: start}", more="clock: {latest: 12 h}")
-            .parse(["2026-03-06T00:00:01Z", "2026-03-05T23:59:59Z"], at=AT)
+            .parse(["2026-03-06T00:00:01Z", "2026-03-05T23:59:59Z"], reference_time=AT)
             .events
         )
         self.assertEqual(["partial", "complete"], close["state"].to_list())
-        said = diagnose(parser("{find: start}").plan, raw[0], "any", ["implausible-time:at the start"])[0]
+        said = reasons(parser("{find: start}").plan, raw[0], "any", ["implausible-time:at the start"])[0]
         self.assertEqual((0, 20), (said.start, said.end))
         self.assertIn("lies outside what the parser believes: 1990-01-01 to 366 days after", said.message)
 
@@ -250,7 +260,7 @@ class Faults(unittest.TestCase):
         ):
             with self.subTest(missing=missing):
                 loaded = parser("{find: start}", more=f"clock: {{missing: {missing}}}")
-                events = loaded.parse(raw, at=AT).events
+                events = loaded.parse(raw, reference_time=AT).events
                 self.assertEqual(wanted, [value and f"{value:%m-%d %H:%M:%S}" for value in events["time"]])
                 self.assertEqual(faults, [fault[0] if len(fault) else None for fault in events["faults"]])
         self.assertEqual(
@@ -259,7 +269,7 @@ class Faults(unittest.TestCase):
 
     def test_unmatched_events_have_a_time_where_the_raw_text_has_one(self) -> None:
         text = with_pattern("never {n:int}") + "time: {find: anywhere}\nclock: {missing: previous}\n"
-        events = kinglet.load(text).parse(["x 2026-03-03T10:00:00Z", "y"], at=AT).events
+        events = kinglet.load(text).parse(["x 2026-03-03T10:00:00Z", "y"], reference_time=AT).events
         self.assertEqual(["unmatched"] * 2, events["state"].to_list())
         self.assertEqual([10, 10], events["time"].dt.hour().to_list())
         self.assertEqual([["no-match"]] * 2, events["faults"].to_list())
@@ -300,7 +310,9 @@ class RepeatedHours(unittest.TestCase):
 
     def read(self, *clocks: str, zone: str = "Europe/Lisbon") -> list[str]:
         raw = [f"2026-10-{clock} x" for clock in clocks]
-        return [text[3:-3] for text in times(self.RULE, *raw, more=f"clock: {{zone: {zone}}}", at="2026-11-01")]
+        return [
+            text[3:-3] for text in times(self.RULE, *raw, more=f"clock: {{zone: {zone}}}", reference_time="2026-11-01")
+        ]
 
     def test_the_first_unless_the_order_shows_the_second(self) -> None:
         self.assertEqual(["25 00:10", "25 00:50"], self.read("25 01:10:00", "25 01:50:00"))
@@ -328,7 +340,9 @@ class RepeatedHours(unittest.TestCase):
             moments = [start + timedelta(seconds=step * pace) for step in range(10_800 // pace)]
             raw = [f"{moment.astimezone(zone):%Y-%m-%d %H:%M:%S} x" for moment in moments]
             with self.subTest(zone=zone, pace=pace):
-                events = parser(self.RULE, more=f"clock: {{zone: {zone}}}").parse(raw, at="2026-11-01").events
+                events = (
+                    parser(self.RULE, more=f"clock: {{zone: {zone}}}").parse(raw, reference_time="2026-11-01").events
+                )
                 wrong = [moment for moment, found in zip(moments, events["time"], strict=True) if moment != found]
                 self.assertLessEqual(len(wrong), 60 // pace + 1)
                 noted = events["time_notes"].explode().drop_nulls().value_counts()
@@ -368,10 +382,14 @@ class MissingDates(unittest.TestCase):
     RULES = "[{from: stamp, format: ['%Y-%m-%d %H:%M:%S', '%H:%M:%S'], date: [previous, file]}]"
     PATTERN = "{stamp:time} {m:rest}"
 
-    def read(self, *stamps: str, at: str = AT, zone: str = "UTC", **options: str) -> list[Any]:
+    def read(self, *stamps: str, reference_time: str = AT, zone: str = "UTC", **options: str) -> list[Any]:
         rules = options.get("rules", self.RULES)
         return times(
-            rules, *(f"{stamp} x" for stamp in stamps), pattern=self.PATTERN, more=f"clock: {{zone: {zone}}}", at=at
+            rules,
+            *(f"{stamp} x" for stamp in stamps),
+            pattern=self.PATTERN,
+            more=f"clock: {{zone: {zone}}}",
+            reference_time=reference_time,
         )
 
     def test_the_day_rolls_over_at_midnight(self) -> None:
@@ -399,19 +417,26 @@ class MissingDates(unittest.TestCase):
             [None, "03-01 22:00:00", "03-01 23:00:00"],
             self.read("21:00:00", "2026-03-01 22:00:00", "23:00:00", rules=only),
         )
-        events = parser(only, pattern=self.PATTERN).parse(["21:00:00 x"], at=AT).events
+        events = parser(only, pattern=self.PATTERN).parse(["21:00:00 x"], reference_time=AT).events
         self.assertEqual([["no-date:stamp"]], events["faults"].to_list())
-        said = diagnose(parser(only, pattern=self.PATTERN).plan, "21:00:00 x", "any", ["no-date:stamp"])[0]
+        said = reasons(parser(only, pattern=self.PATTERN).plan, "21:00:00 x", "any", ["no-date:stamp"])[0]
         self.assertEqual("`21:00:00` has no date, and no event before it has one", said.message)
 
     def test_an_hour_that_occurs_twice_is_no_new_day(self) -> None:
         self.assertEqual(
             ["10-24 23:30:00", "10-25 00:50:00", "10-25 01:10:00", "10-25 02:30:00"],
-            self.read("2026-10-25 00:30:00", "01:50:00", "01:10:00", "02:30:00", at="2026-11-01", zone="Europe/Lisbon"),
+            self.read(
+                "2026-10-25 00:30:00",
+                "01:50:00",
+                "01:10:00",
+                "02:30:00",
+                reference_time="2026-11-01",
+                zone="Europe/Lisbon",
+            ),
         )
         self.assertEqual(
             ["03-24 01:50:00", "03-25 01:10:00"],
-            self.read("2026-03-24 01:50:00", "01:10:00", at="2026-03-26", zone="Europe/Lisbon"),
+            self.read("2026-03-24 01:50:00", "01:10:00", reference_time="2026-03-26", zone="Europe/Lisbon"),
         )
 
     def test_dates_in_names(self) -> None:
@@ -470,10 +495,14 @@ class NewYear(InFolder):
         for at in ("2026-01-01T00:00:02Z", "2026-01-15", "2025-12-31T23:59:59Z"):
             for order in (stamps, stamps[::-1]):
                 with self.subTest(at=at, first=order[0]):
-                    events = parser(rule).parse(order, at=at).events
+                    events = parser(rule).parse(order, reference_time=at).events
                     years = dict(zip(order, events["time"].dt.year(), strict=True))
                     self.assertEqual([2025, 2025, 2026, 2026], [years[stamp] for stamp in stamps])
-        leap = parser(rule).parse(["Feb 28 23:00:00", "Feb 29 01:00:00", "Mar  1 00:00:00"], at="2024-03-01").events
+        leap = (
+            parser(rule)
+            .parse(["Feb 28 23:00:00", "Feb 29 01:00:00", "Mar  1 00:00:00"], reference_time="2024-03-01")
+            .events
+        )
         self.assertEqual([28, 29, 1], leap["time"].dt.day().to_list())
         self.assertEqual([2024] * 3, leap["time"].dt.year().to_list())
 
@@ -490,7 +519,7 @@ class NewYear(InFolder):
         )
         loaded = kinglet.load("radar.yaml")
         for workers in (1, 4):
-            results = list(loaded.parse_batches(path, workers=workers, at="2026-11-01"))
+            results = list(loaded.parse_batches(path, workers=workers, reference_time="2026-11-01"))
             self.assertGreater(len(results), 1)
             found = pl.concat([result.events["time"] for result in results])
             wrong = (found != pl.Series(moments).cast(pl.Datetime("us", "UTC"))).sum()
@@ -518,7 +547,7 @@ class Seen(InFolder):
         )
 
     def test_the_summary(self) -> None:
-        result = kinglet.load("gate.yaml").parse("gate.log", at="2026-10-26")
+        result = kinglet.load("gate.yaml").parse("gate.log", reference_time="2026-10-26")
         found = timeline(result)
         self.assertEqual((5, 5, "Europe/Lisbon"), (found.events, found.with_time, found.zone))
         self.assertEqual([("after at ", 3), ("anywhere", 1)], [(rule.rule, rule.events) for rule in found.rules])

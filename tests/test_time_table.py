@@ -20,7 +20,8 @@ from kinglet.timestamps import notes
 from kinglet.timestamps.abbreviations import OFFSETS, SEVERAL
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.known_forms import format_of, stamps
-from kinglet.timestamps.reading import Stamps, TimeReading, read
+from kinglet.timestamps.reading import TimeReading, read
+from kinglet.timestamps.stamps import Stamps
 from kinglet.timestamps.why_unread import why
 
 MANY = 20

@@ -12,54 +12,147 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from kinglet.errors import InputError, KingletError, ModelError, OutputError, ParserFileError, Problem, UsageError
+from kinglet.errors import (
+    InputError,
+    KingletError,
+    ModelError,
+    OutputError,
+    ParserFileError,
+    Place,
+    Problem,
+    UsageError,
+)
 
 if TYPE_CHECKING:
+    from kinglet.calls import ParseCalls, ReferenceTime
     from kinglet.discover.profile import look
-    from kinglet.discover.report import Look
-    from kinglet.insight.cases import CaseOutcome, check_cases
-    from kinglet.ocsf.schema import Model, load_model
-    from kinglet.parser import Parser, Result, load
-    from kinglet.parser_set import MixedResult, ParserSet, load_set
+    from kinglet.discover.report import Anomaly, Basics, Boundary, Container, Look, Pair, Shape, ShapeColumn, StampPlace
+    from kinglet.insight.cases import CaseDifference, CaseOutcome, check_cases
+    from kinglet.insight.comparing import Comparison, Moved, ValueChange, compare
+    from kinglet.insight.diagnosis import Diagnosis, diagnose
+    from kinglet.insight.explaining import Explanation, FieldNote, Overview, StepNote, explain
+    from kinglet.insight.needs import Need, Rule, RuleSource, load_rules
+    from kinglet.insight.tracing import FieldChange, Trace, TraceStage, trace
+    from kinglet.ocsf.loading import load_model
+    from kinglet.ocsf.schema import Attribute, Entity, Model, ModelClass, Observables
+    from kinglet.parser import Parser, load
+    from kinglet.parser_set import ParserSet, load_set
+    from kinglet.result import Result
+    from kinglet.session import Session
+    from kinglet.source.logs import Given
+    from kinglet.spec.schema import Case
 
 __version__ = "0.1.0"
 
 __all__ = [
+    "Anomaly",
+    "Attribute",
+    "Basics",
+    "Boundary",
+    "Case",
+    "CaseDifference",
     "CaseOutcome",
+    "Comparison",
+    "Container",
+    "Diagnosis",
+    "Entity",
+    "Explanation",
+    "FieldChange",
+    "FieldNote",
+    "Given",
     "InputError",
     "KingletError",
     "Look",
-    "MixedResult",
     "Model",
+    "ModelClass",
     "ModelError",
+    "Moved",
+    "Need",
+    "Observables",
     "OutputError",
+    "Overview",
+    "Pair",
+    "ParseCalls",
     "Parser",
     "ParserFileError",
     "ParserSet",
+    "Place",
     "Problem",
+    "ReferenceTime",
     "Result",
+    "Rule",
+    "RuleSource",
+    "Session",
+    "Shape",
+    "ShapeColumn",
+    "StampPlace",
+    "StepNote",
+    "Trace",
+    "TraceStage",
     "UsageError",
+    "ValueChange",
     "check_cases",
+    "compare",
+    "diagnose",
+    "explain",
     "load",
     "load_model",
+    "load_rules",
     "load_set",
     "look",
+    "trace",
 ]
 
 # Loaded when first asked for: the column engine takes longer to import than `--help` may take.
 _LATER = {
+    "ParseCalls": "kinglet.calls",
+    "ReferenceTime": "kinglet.calls",
+    "look": "kinglet.discover.profile",
+    "Basics": "kinglet.discover.report",
+    "Boundary": "kinglet.discover.report",
+    "Container": "kinglet.discover.report",
+    "Look": "kinglet.discover.report",
+    "Pair": "kinglet.discover.report",
+    "Anomaly": "kinglet.discover.report",
+    "Shape": "kinglet.discover.report",
+    "ShapeColumn": "kinglet.discover.report",
+    "StampPlace": "kinglet.discover.report",
+    "CaseDifference": "kinglet.insight.cases",
     "CaseOutcome": "kinglet.insight.cases",
     "check_cases": "kinglet.insight.cases",
-    "Look": "kinglet.discover.report",
-    "look": "kinglet.discover.profile",
+    "Comparison": "kinglet.insight.comparing",
+    "Moved": "kinglet.insight.comparing",
+    "ValueChange": "kinglet.insight.comparing",
+    "compare": "kinglet.insight.comparing",
+    "Diagnosis": "kinglet.insight.diagnosis",
+    "diagnose": "kinglet.insight.diagnosis",
+    "Explanation": "kinglet.insight.explaining",
+    "FieldNote": "kinglet.insight.explaining",
+    "Overview": "kinglet.insight.explaining",
+    "StepNote": "kinglet.insight.explaining",
+    "explain": "kinglet.insight.explaining",
+    "Need": "kinglet.insight.needs",
+    "Rule": "kinglet.insight.needs",
+    "RuleSource": "kinglet.insight.needs",
+    "load_rules": "kinglet.insight.needs",
+    "FieldChange": "kinglet.insight.tracing",
+    "Trace": "kinglet.insight.tracing",
+    "TraceStage": "kinglet.insight.tracing",
+    "trace": "kinglet.insight.tracing",
+    "load_model": "kinglet.ocsf.loading",
+    "Attribute": "kinglet.ocsf.schema",
+    "Entity": "kinglet.ocsf.schema",
     "Model": "kinglet.ocsf.schema",
-    "load_model": "kinglet.ocsf.schema",
+    "ModelClass": "kinglet.ocsf.schema",
+    "Observables": "kinglet.ocsf.schema",
     "Parser": "kinglet.parser",
-    "Result": "kinglet.parser",
     "load": "kinglet.parser",
-    "MixedResult": "kinglet.parser_set",
     "ParserSet": "kinglet.parser_set",
     "load_set": "kinglet.parser_set",
+    "Result": "kinglet.result",
+    "Session": "kinglet.session",
+    "Given": "kinglet.source.logs",
+    "Case": "kinglet.spec.schema",
 }
 
 

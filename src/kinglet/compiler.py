@@ -15,8 +15,9 @@ import polars as pl
 
 from kinglet.cutting.from_spec import cut_rule
 from kinglet.errors import ParserFileError, UsageError, did_you_mean
+from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import Columns, MappingPlan, build_mapping, whole
-from kinglet.ocsf.schema import Model, load_model
+from kinglet.ocsf.schema import Model
 from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.plan import time_rules
 from kinglet.plan.data import (
@@ -41,7 +42,7 @@ from kinglet.spec.schema import ParserFile, Variant
 from kinglet.structured.by_form import is_within
 
 if TYPE_CHECKING:
-    from kinglet.steps.plan import StepPlan
+    from kinglet.plan.steps import StepPlan
 
 
 @dataclass(kw_only=True)

@@ -12,7 +12,8 @@ The text of each is meant for the person at the terminal: what, where, and how t
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import contextlib
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 
@@ -119,3 +120,17 @@ def window(text: str, caret: int, width: int = 88) -> tuple[str, int]:
     if len(line) > width:
         line = line[: width - 1] + "…"
     return line, caret
+
+
+@contextlib.contextmanager
+def needing(extra: str) -> Iterator[None]:
+    """Says which extra of the package brings what is not installed.
+
+    Raises:
+        UsageError: a package is missing.
+    """
+    try:
+        yield
+    except ModuleNotFoundError as error:
+        name = "kinglet-logs"
+        raise UsageError(f"this needs the package {error.name}; `pip install '{name}[{extra}]'` brings it") from None

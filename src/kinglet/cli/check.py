@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from kinglet.insight.advice import Advice
-    from kinglet.insight.cases import CaseOutcome, Difference
+    from kinglet.insight.cases import CaseDifference, CaseOutcome
     from kinglet.parser import Parser
 
 
@@ -163,7 +163,7 @@ def _render(out: Console, parser: Parser, outcomes: list[CaseOutcome]) -> None:
             _render_difference(out, item, names)
 
 
-def _render_difference(out: Console, item: Difference, names: int) -> None:
+def _render_difference(out: Console, item: CaseDifference, names: int) -> None:
     from rich.text import Text
 
     from kinglet.cli.render import state_colours

@@ -43,7 +43,7 @@ def command(
 
     model = options.load_model(extensions)
     wanted = needs.load(rules, model) if rules is not None else []
-    found = compare(load(old, model=model), load(new, model=model), files, at=at, rules=wanted)
+    found = compare(load(old, model=model), load(new, model=model), files, reference_time=at, rules=wanted)
     if as_json:
         print_json(_plain(found))
     else:

@@ -88,7 +88,7 @@ def _look(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
         "Look at a raw log before there is a parser: its form, its times, what belongs together",
         f"kinglet look {shown.log} --shapes 3",
     )
-    ctx.invoke(look.command, files=(str(shown.log),), shapes=3, encoding=None, unpack_limit=None, as_json=False)
+    ctx.invoke(look.command, files=(str(shown.log),), shapes=3, encoding=None, max_unpacked_bytes=None, as_json=False)
 
 
 def _try(ctx: click.Context, out: Console, first: DemoLog) -> None:
@@ -110,7 +110,7 @@ def _try(ctx: click.Context, out: Console, first: DemoLog) -> None:
         at=None,
         zone=None,
         encoding=None,
-        unpack_limit=None,
+        max_unpacked_bytes=None,
         as_json=False,
     )
 

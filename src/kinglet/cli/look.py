@@ -24,9 +24,11 @@ _LABEL = 11
     "--shapes", default=8, show_default=True, type=click.IntRange(0), help="Shapes to show; rare ones follow."
 )
 @options.encoding()
-@options.unpack_limit()
+@options.max_unpacked_bytes()
 @options.as_json()
-def command(files: tuple[str, ...], shapes: int, encoding: str | None, unpack_limit: int | None, as_json: bool) -> None:
+def command(
+    files: tuple[str, ...], shapes: int, encoding: str | None, max_unpacked_bytes: int | None, as_json: bool
+) -> None:
     """Look at raw logs before there is a parser.
 
     Says of each FILE how it is encoded, what form it has, where its events start, where stamps stand, which shapes its
@@ -37,7 +39,7 @@ def command(files: tuple[str, ...], shapes: int, encoding: str | None, unpack_li
     from kinglet.discover.profile import look
 
     with waiting("looking"):
-        found = look(*files, encoding=encoding, unpack_limit=unpack_limit)
+        found = look(*files, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes)
     if as_json:
         print_json({"logs": [item.to_dict() for item in found]})
         return
@@ -112,7 +114,7 @@ def _basics(out: Console, item: Look) -> None:
         _fact(out, "form", f"{form.name}: {form.details}", f"{percent(form.share)} of {form.basis}")
     else:
         _fact(out, "form", "lines of text", "none of the usual containers fits four fifths of it")
-    for i, odd in enumerate(basics.oddities):
+    for i, odd in enumerate(basics.anomalies):
         lines = [str(number) for number in odd.lines if number]
         where = f"line{'s' if len(lines) > 1 else ''} {', '.join(lines)}" if lines else ""
         count = "" if odd.what.startswith("the last line") and odd.count == 1 else f"{odd.count:,} "

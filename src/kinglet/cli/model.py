@@ -35,7 +35,7 @@ def command(
     """Browse the common model: all classes, or CLASS by caption or uid; an object such as `user` goes too."""
     from kinglet.cli.render import console, print_json
     from kinglet.errors import UsageError
-    from kinglet.ocsf.schema import load_model
+    from kinglet.ocsf.loading import load_model
 
     if sum((name is not None, search is not None, file_schema)) > 1:
         raise UsageError("CLASS, --search and --file-schema exclude each other; give one of them")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.insight.needs import Need, Rule, Source
+    from kinglet.insight.needs import Need, Rule, RuleSource
     from kinglet.ocsf.schema import Model
     from kinglet.parser import Parser
 
@@ -18,7 +18,7 @@ def load(folder: str, model: Model | None) -> list[Rule]:
     from pathlib import Path
 
     from kinglet.insight.needs import load_rules
-    from kinglet.ocsf.schema import load_model
+    from kinglet.ocsf.loading import load_model
 
     return load_rules(Path(folder), model or load_model())
 
@@ -67,16 +67,16 @@ def render(out: Console, folder: str, found: Sequence[Need]) -> None:
     out.print(grid)
 
 
-def _near(need: Need) -> dict[str, list[Source]]:
+def _near(need: Need) -> dict[str, list[RuleSource]]:
     """The messages that would feed a rule too, but for one attribute, by that attribute."""
-    found: dict[str, list[Source]] = {}
+    found: dict[str, list[RuleSource]] = {}
     for item in need.sources:
         if len(item.lacks) == 1 and not need.blind:
             found.setdefault(item.lacks[0], []).append(item)
     return found
 
 
-def _listed(messages: Sequence[Source]) -> str:
+def _listed(messages: Sequence[RuleSource]) -> str:
     by_parser: dict[str, list[str]] = {}
     for item in messages:
         by_parser.setdefault(item.parser, []).append(item.variant)

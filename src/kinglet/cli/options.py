@@ -46,9 +46,9 @@ def skip_unreadable() -> Decorator:
     )
 
 
-def unpack_limit() -> Decorator:
+def max_unpacked_bytes() -> Decorator:
     return click.option(
-        "--unpack-limit",
+        "--max-unpacked-bytes",
         metavar="SIZE",
         callback=_size,
         help="The most that a packed log may unpack to, such as 20GiB; otherwise 1 GiB, or 200 times what is packed.",
@@ -92,6 +92,6 @@ def load_model(extensions: tuple[str, ...]) -> Model | None:
     """The model with what files add to it; None for that which ships."""
     if not extensions:
         return None
-    from kinglet.ocsf import schema
+    from kinglet.ocsf import loading
 
-    return schema.load_model(*extensions)
+    return loading.load_model(*extensions)

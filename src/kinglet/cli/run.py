@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import gc
 import time
 from collections.abc import Iterator, Mapping
@@ -46,7 +47,7 @@ if TYPE_CHECKING:
 @options.moment()
 @options.zone()
 @options.encoding()
-@options.unpack_limit()
+@options.max_unpacked_bytes()
 @options.skip_unreadable()
 @options.model()
 @options.as_json()
@@ -59,7 +60,7 @@ def command(
     at: str | None,
     zone: str | None,
     encoding: str | None,
-    unpack_limit: int | None,
+    max_unpacked_bytes: int | None,
     skip_unreadable: bool,
     extensions: tuple[str, ...],
     as_json: bool,
@@ -82,7 +83,9 @@ def command(
     gc.freeze()
     gc.enable()
     given = [name if name == "-" else Path(name) for name in files]
-    sources = open_sources(*given, encoding=encoding, unpack_limit=unpack_limit, skip_unreadable=skip_unreadable)
+    sources = open_sources(
+        *given, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes, skip_unreadable=skip_unreadable
+    )
     refuse_inputs(output, given, sources)
     counts: dict[str, int] = {}
     dropped: dict[str, int] = {}
@@ -92,7 +95,7 @@ def command(
         def prepared_of(parsed: Parsed | Mixed) -> Any:
             return writer.prepare(parsed.kept())
 
-        batches = task.run(sources, at=at, zone=zone, workers=workers, then=prepared_of)
+        batches = task.run(sources, reference_time=at, zone=zone, workers=workers, then=prepared_of)
         for parsed, prepared in batches:
             writer.write(prepared)
             task.add(parsed)
@@ -137,11 +140,7 @@ class _Task(NamedTuple):
 
     def add(self, parsed: Parsed | Mixed) -> None:
         if len(self.parsers) > 1:
-            from kinglet.parser_set import add_counts
-            from kinglet.runtime.several import Mixed
-
-            assert isinstance(parsed, Mixed)
-            add_counts(self.by_parser, parsed)
+            parsed.add_counts(self.by_parser)
 
     def told(self) -> dict[str, Any]:
         if len(self.parsers) == 1:
@@ -154,19 +153,19 @@ class _Task(NamedTuple):
 def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
     from pathlib import Path
 
-    from kinglet.output.views import view
+    from kinglet.calls import run_batches, view_of
     from kinglet.parser import load
 
     if len(names) == 1 and not Path(names[0]).is_dir():
         parser = load(names[0], model=model)
-        return _Task(view(parser.plan, form), parser.run_batches, [parser], {})
+        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {})
     from kinglet.parser_set import load_set
 
     some = load_set(*names, model=model)
     if len(some.parsers) == 1:
         parser = next(iter(some.parsers.values()))
-        return _Task(view(parser.plan, form), parser.run_batches, [parser], {})
-    return _Task(some.view(form), some.run_batches, list(some.parsers.values()), {})
+        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {})
+    return _Task(view_of(some, form), functools.partial(run_batches, some), list(some.parsers.values()), {})
 
 
 _MOST_SHOWN = 20

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.insight.tracing import Difference, Stage, Trace
-    from kinglet.steps.plan import StepPlan
+    from kinglet.insight.tracing import Difference, Trace, TraceStage
+    from kinglet.plan.steps import StepPlan
 
 
 _KINDS: dict[type, str] = {str: "text", int: "whole number", float: "number", bool: "true or false"}
@@ -74,7 +74,7 @@ def _names(found: Trace) -> list[str]:
     return [*found.fields, *(change.field for stage in found.stages for change in stage.changes), ""]
 
 
-def _render_stage(out: Console, stage: Stage, size: int, names: int, width: int) -> None:
+def _render_stage(out: Console, stage: TraceStage, size: int, names: int, width: int) -> None:
     from rich.text import Text
 
     from kinglet.cli.render import heading, shown_value, state_colours

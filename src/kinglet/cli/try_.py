@@ -14,7 +14,8 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from kinglet.insight.preview import Preview, ShownEvent
-    from kinglet.parser import Parser, Result
+    from kinglet.parser import Parser
+    from kinglet.result import Result
 
 _MOST = 100_000
 
@@ -35,7 +36,7 @@ _MOST = 100_000
 @options.moment()
 @options.zone()
 @options.encoding()
-@options.unpack_limit()
+@options.max_unpacked_bytes()
 @options.model()
 @options.as_json()
 def command(
@@ -50,7 +51,7 @@ def command(
     at: str | None,
     zone: str | None,
     encoding: str | None,
-    unpack_limit: int | None,
+    max_unpacked_bytes: int | None,
     extensions: tuple[str, ...],
     as_json: bool,
 ) -> None:
@@ -73,7 +74,9 @@ def command(
     asked = _with_steps(loaded, without, until)
 
     def parsed(name: str, by: Parser) -> Result:
-        found = by.parse(name, at=at, zone=zone, encoding=encoding, unpack_limit=unpack_limit, most=most)
+        found = by.parse(
+            name, reference_time=at, zone=zone, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes, limit=most
+        )
         if not len(found):
             raise InputError(f"{name}: is empty; there is nothing to parse")
         return found
@@ -83,9 +86,9 @@ def command(
     for name in files:
         if line is not None:
             from kinglet.cli.trace import render_trace, trace_as_plain
-            from kinglet.insight.tracing import trace
+            from kinglet.insight.tracing import traced as trace_of
 
-            traced = trace(loaded, parsed(name, loaded.with_steps(until=0)), line)
+            traced = trace_of(loaded, parsed(name, loaded.with_steps(until=0)), line)
             if as_json:
                 found.append({"file": name, "trace": trace_as_plain(traced)})
             else:

@@ -197,6 +197,9 @@ def cut_live(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
 def _uncut(source: Source, events: Iterable[str]) -> Iterator[EventBatch]:
     """Raw events as they come, no more at a time than a batch has."""
     first, size = 0, 0
+    if isinstance(events, pl.Series):
+        yield from _uncut_column(source, events)
+        return
     waiting: list[str] = []
     most = MAX_EVENTS if isinstance(events, list) else min(MAX_EVENTS, LAZY_EVENTS)
     for event in events:
@@ -209,7 +212,19 @@ def _uncut(source: Source, events: Iterable[str]) -> Iterator[EventBatch]:
         yield _batch_of(source, waiting, first)
 
 
-def _batch_of(source: Source, events: list[str], first: int) -> EventBatch:
+def _uncut_column(source: Source, events: pl.Series) -> Iterator[EventBatch]:
+    """The same of a column, in batches that are parts of it."""
+    sizes = events.str.len_bytes().cast(pl.Int64).cum_sum()
+    first = 0
+    while first < len(events):
+        before = int(sizes[first - 1]) if first else 0
+        by_size = int(sizes.search_sorted(before + MAX_BYTES)) + 1 - first
+        count = max(1, min(MAX_EVENTS, by_size, len(events) - first))
+        yield _batch_of(source, events.slice(first, count), first)
+        first += count
+
+
+def _batch_of(source: Source, events: list[str] | pl.Series, first: int) -> EventBatch:
     raw = pl.Series("raw", events, dtype=pl.String)
     offsets = pl.int_range(first, first + len(raw), eager=True).alias("offset")
     return EventBatch((source,), pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]))
@@ -228,6 +243,11 @@ class Cutter:
         self.after_pause = False  # whether it goes on with a line that was given out unfinished
         self.lone_returns: bool | None = {"lf": False, "any": True}.get(rule.line_ends)
         self.began = False
+
+    @property
+    def by_bytes(self) -> bool:
+        """Whether its rule counts the bytes of the log itself, not of its text."""
+        return self.rule.kind in _BY_BYTES
 
     def feed(self, chunk: bytes, *, final: bool = False) -> Iterator[EventBatch]:
         """The events whose end is in the next bytes of the log, or all where these are the last."""

@@ -6,7 +6,7 @@ import polars as pl
 
 from kinglet.cutting.cutter import EventBatch
 from kinglet.discover.containers import mixture
-from kinglet.discover.report import Basics, Oddity
+from kinglet.discover.report import Anomaly, Basics
 from kinglet.discover.sample import Sample
 
 _SHOWN = 3
@@ -40,12 +40,12 @@ def basics(
         longest_line=int(lengths.max() or 0),  # type: ignore[arg-type]
         longest_line_number=int(sample.numbers[longest]) if len(lines) else 0,
         empty_lines=int((lengths == 0).sum()),
-        oddities=[*_in_lines(sample, contained, by_lines), *_in_events(batches, frame)],
+        anomalies=[*_in_lines(sample, contained, by_lines), *_in_events(batches, frame)],
     )
 
 
-def _in_lines(sample: Sample, contained: bool, by_lines: bool) -> list[Oddity]:
-    found: list[Oddity] = []
+def _in_lines(sample: Sample, contained: bool, by_lines: bool) -> list[Anomaly]:
+    found: list[Anomaly] = []
     lines = sample.lines
     for what, text, count in (
         ("zero bytes", "\0", sample.text.count(b"\0")),
@@ -55,24 +55,24 @@ def _in_lines(sample: Sample, contained: bool, by_lines: bool) -> list[Oddity]:
     ):
         if count:
             rows = lines.str.contains(text, literal=True).arg_true().head(_SHOWN)
-            found.append(Oddity(what, count, sample.numbers.gather(rows).to_list()))
+            found.append(Anomaly(what, count, sample.numbers.gather(rows).to_list()))
     if sample.unended and by_lines:
         what = "the last line has no end: it may be cut off, or still be written"
-        found.append(Oddity(what, sample.unended, sample.numbers.tail(1).to_list()))
+        found.append(Anomaly(what, sample.unended, sample.numbers.tail(1).to_list()))
     for name, share in [] if contained else mixture(sample):
-        found.append(Oddity(f"lines are {name}, the others are not: mixed formats", round(share * len(lines))))
+        found.append(Anomaly(f"lines are {name}, the others are not: mixed formats", round(share * len(lines))))
     if sample.ends.get("CR") and len(sample.ends) > 1:
         found.append(
-            Oddity(
+            Anomaly(
                 "carriage returns by themselves, kept as text (`line_ends: any` ends lines there)", sample.ends["CR"]
             )
         )
     if {"LF", "CRLF"} <= set(sample.ends) and min(sample.ends["LF"], sample.ends["CRLF"]) > 0:
-        found.append(Oddity("mixed line ends, both LF and CRLF", min(sample.ends["LF"], sample.ends["CRLF"])))
+        found.append(Anomaly("mixed line ends, both LF and CRLF", min(sample.ends["LF"], sample.ends["CRLF"])))
     long = (lines.str.len_bytes() > _LONG_LINE).arg_true()
     if len(long):
         found.append(
-            Oddity(
+            Anomaly(
                 f"lines of more than {_LONG_LINE:,} bytes",
                 len(long),
                 sample.numbers.gather(long.head(_SHOWN)).to_list(),
@@ -90,7 +90,7 @@ _WORDS = {
 }
 
 
-def _in_events(batches: list[EventBatch], frame: pl.DataFrame) -> list[Oddity]:
+def _in_events(batches: list[EventBatch], frame: pl.DataFrame) -> list[Anomaly]:
     counts: dict[str, list[int]] = {}
     first = 0
     for batch in batches:
@@ -99,6 +99,6 @@ def _in_events(batches: list[EventBatch], frame: pl.DataFrame) -> list[Oddity]:
                 counts.setdefault(name, []).extend((mask.arg_true() + first).to_list())
         first += len(batch)
     return [
-        Oddity(_WORDS[name], len(rows), frame["number"].gather(rows[:_SHOWN]).to_list())
+        Anomaly(_WORDS[name], len(rows), frame["number"].gather(rows[:_SHOWN]).to_list())
         for name, rows in counts.items()
     ]

@@ -25,13 +25,13 @@ from kinglet.spec.schema import Events
 _LINE_RULES = ("line", "start", "end", "indent", "blank-line", "csv")
 
 
-def look(*logs: Given, encoding: str | None = None, unpack_limit: int | None = None) -> list[Look]:
+def look(*logs: Given, encoding: str | None = None, max_unpacked_bytes: int | None = None) -> list[Look]:
     """Looks at raw logs: a Look for each argument; a folder or glob is looked at as one log.
 
     Raises:
         InputError: a log cannot be read, or has nothing in it.
     """
-    return [_look(open_sources(log, encoding=encoding, unpack_limit=unpack_limit), log) for log in logs]
+    return [_look(open_sources(log, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes), log) for log in logs]
 
 
 def _look(sources: list[Source], given: Given) -> Look:

@@ -8,7 +8,7 @@ from typing import Any
 
 
 @dataclass(frozen=True)
-class Oddity:
+class Anomaly:
     """Something to know of before trusting the rest; lines are numbers of some lines that show it."""
 
     what: str
@@ -30,7 +30,7 @@ class Basics:
     longest_line: int
     longest_line_number: int
     empty_lines: int
-    oddities: list[Oddity]
+    anomalies: list[Anomaly]
 
 
 @dataclass(frozen=True)

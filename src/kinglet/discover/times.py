@@ -15,8 +15,9 @@ from kinglet.discover.words import percent
 from kinglet.timestamps.ambiguity import decide
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.known_forms import Findable, format_of, stamps
-from kinglet.timestamps.reading import INSTANT, TimeReading, instants
+from kinglet.timestamps.reading import TimeReading, instants
 from kinglet.timestamps.search import NAMED, OFFSET
+from kinglet.timestamps.stamps import INSTANT
 
 _PROBE = 1500
 _LONGEST = 3000  # characters of an event that are searched for places

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
 from kinglet.errors import Place
-from kinglet.parser import Parser
 from kinglet.plan.data import TimeRulePlan
 from kinglet.plan.time_rules import paths
 from kinglet.regex.backtracking import BUDGET, why_slow
@@ -16,6 +15,9 @@ from kinglet.timestamps.ambiguity import decide, first_of
 from kinglet.timestamps.formats import Format
 from kinglet.timestamps.reference_time import as_moment
 from kinglet.timestamps.zones import means_several
+
+if TYPE_CHECKING:
+    from kinglet.parser import Parser
 
 
 class Advice(NamedTuple):
@@ -79,7 +81,7 @@ def _rules(parser: Parser) -> Iterator[_Rule]:
     texts: dict[str, list[str]] = {rule.label: [] for rule in parser.plan.times}
     zones: dict[str, list[str]] = {rule.label: [] for rule in parser.plan.times}
     for case in parser.definition.cases:
-        event = parser.parse([case.raw], at=case.at).events.row(0, named=True)
+        event = parser.parse([case.raw], reference_time=case.at).events.row(0, named=True)
         for rule in parser.plan.times:
             text = event.get(rule.slot) if rule.slot is not None else event["raw"]
             if isinstance(text, str) and rule.searches:

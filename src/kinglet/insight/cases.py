@@ -5,15 +5,17 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kinglet.errors import Place, did_you_mean
-from kinglet.parser import Parser
 from kinglet.spec.schema import Case
+
+if TYPE_CHECKING:
+    from kinglet.parser import Parser
 
 
 @dataclass(frozen=True)
-class Difference:
+class CaseDifference:
     """An expectation that was not met; column is where two texts part, -1 where they are no texts."""
 
     name: str
@@ -30,7 +32,7 @@ class CaseOutcome:
     number: int
     place: Place
     case: Case
-    differences: tuple[Difference, ...]
+    differences: tuple[CaseDifference, ...]
 
     @property
     def good(self) -> bool:
@@ -46,18 +48,18 @@ def check_cases(parser: Parser) -> list[CaseOutcome]:
     return outcomes
 
 
-def _differences(parser: Parser, case: Case) -> list[Difference]:
-    result = parser.parse([case.raw], at=case.at)
+def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
+    result = parser.parse([case.raw], reference_time=case.at)
     event = result.events.row(0, named=True)
     found = []
     for name, expected in case.expect.items():
         if name not in event:
-            found.append(Difference(name, expected, None, hint="no such field; " + did_you_mean(name, event, "")))
+            found.append(CaseDifference(name, expected, None, hint="no such field; " + did_you_mean(name, event, "")))
         elif difference := _difference(name, expected, event[name]):
             found.append(difference)
     if "state" not in case.expect and event["state"] != "complete":
         got = f"{event['state']} ({' '.join(event['faults'])})"
-        found.insert(0, Difference("state", "complete", got))
+        found.insert(0, CaseDifference("state", "complete", got))
     if case.model:
         mapped = next(result.to_model(), {})
         for path, expected in case.model.items():
@@ -66,7 +68,7 @@ def _differences(parser: Parser, case: Case) -> list[Difference]:
     return sorted(found, key=_size)
 
 
-def _size(difference: Difference) -> tuple[int, int]:
+def _size(difference: CaseDifference) -> tuple[int, int]:
     """Small where most of the text agrees; a wrong state or variant explains all others, so it leads."""
     if difference.name in ("state", "variant"):
         return (0, 0 if difference.name == "variant" else 1)
@@ -74,7 +76,7 @@ def _size(difference: Difference) -> tuple[int, int]:
     return (1, max(len(wanted), len(got)) - max(difference.column, 0))
 
 
-def _difference(name: str, expected: Any, got: Any) -> Difference | None:
+def _difference(name: str, expected: Any, got: Any) -> CaseDifference | None:
     expected, got = _comparable(expected, got)
     if isinstance(expected, float) and isinstance(got, int | float) and not isinstance(got, bool):
         same = math.isclose(expected, got, rel_tol=1e-12)
@@ -89,7 +91,7 @@ def _difference(name: str, expected: Any, got: Any) -> Difference | None:
     hint = ""
     if type(expected) is not type(got) and str(expected) == str(got):
         hint = f"the same text, but {_kind(got)} where {_kind(expected)} was expected"
-    return Difference(name, expected, got, column, hint)
+    return CaseDifference(name, expected, got, column, hint)
 
 
 def _comparable(expected: Any, got: Any) -> tuple[Any, Any]:

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
 from kinglet.insight.needs import Need, Rule, needs
-from kinglet.parser import Parser
 from kinglet.source.logs import Given
+
+if TYPE_CHECKING:
+    from kinglet.calls import ReferenceTime
+    from kinglet.parser import Parser
+
 
 _PLACE = ["file", "offset"]
 _NOT_COMPARED = {"parser", "version", "id", "line", "raw", "state", "variant", "faults", "time_rule", "time_notes"}
 
 
-class Change(NamedTuple):
+class ValueChange(NamedTuple):
     """Events that have a field now only, had it before only, or have another value in it; a place of one."""
 
     name: str
@@ -51,7 +54,7 @@ class Comparison:
     cut: int
     states: tuple[Moved, ...]
     variants: tuple[Moved, ...]
-    fields: tuple[Change, ...]
+    fields: tuple[ValueChange, ...]
     attributes: dict[str, tuple[list[str], list[str]]]
     rules: tuple[tuple[Need, Need], ...]
 
@@ -69,14 +72,21 @@ class Comparison:
 
 
 def compare(
-    old: Parser, new: Parser, sources: Sequence[Given], *, at: str | datetime | None = None, rules: Sequence[Rule] = ()
+    old: Parser,
+    new: Parser,
+    sources: Sequence[Given],
+    *,
+    reference_time: ReferenceTime = None,
+    rules: Sequence[Rule] = (),
 ) -> Comparison:
-    """Parses logs with both, and joins their events by where they stand.
+    """Parses logs with an older and a newer parser, and joins their events by where they stand.
+
+    reference_time: near which timestamps without a year lie. rules: of which is said whether they go blind.
 
     Raises:
         InputError: a log cannot be read.
     """
-    frames = [_events(parser, sources, at) for parser in (old, new)]
+    frames = [_events(parser, sources, reference_time) for parser in (old, new)]
     before, now = frames
     both = before.join(now, on=_PLACE, how="inner", suffix=" now", maintain_order="left")
     return Comparison(
@@ -90,8 +100,8 @@ def compare(
     )
 
 
-def _events(parser: Parser, sources: Sequence[Given], at: str | datetime | None) -> pl.DataFrame:
-    frames = [parser.parse(source, at=at).events for source in sources]
+def _events(parser: Parser, sources: Sequence[Given], reference_time: ReferenceTime) -> pl.DataFrame:
+    frames = [parser.parse(source, reference_time=reference_time).events for source in sources]
     return pl.concat(frames) if frames else pl.DataFrame(schema=parser.plan.schema)
 
 
@@ -111,7 +121,7 @@ def _moved(both: pl.DataFrame, name: str) -> Iterator[Moved]:
     return (Moved(*row) for row in found.iter_rows())
 
 
-def _changes(both: pl.DataFrame, before: Sequence[str], now: Sequence[str]) -> Iterator[Change]:
+def _changes(both: pl.DataFrame, before: Sequence[str], now: Sequence[str]) -> Iterator[ValueChange]:
     names = [name for name in dict.fromkeys((*before, *now)) if name not in (*_PLACE, *_NOT_COMPARED)]
     for name in names:
         nothing = pl.Series([None], dtype=pl.String).new_from_index(0, both.height)
@@ -122,7 +132,7 @@ def _changes(both: pl.DataFrame, before: Sequence[str], now: Sequence[str]) -> I
         either = gained | lost | changed
         if either.any():
             file, line = both.filter(either).select("file", "line").row(0)
-            yield Change(name, int(gained.sum()), int(lost.sum()), int(changed.sum()), file, line)
+            yield ValueChange(name, int(gained.sum()), int(lost.sum()), int(changed.sum()), file, line)
 
 
 def _text(column: pl.Series) -> pl.Series:

@@ -5,13 +5,17 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
+from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import MappingPlan
-from kinglet.ocsf.schema import Model, load_model
+from kinglet.ocsf.schema import Model
 from kinglet.ocsf.validation import Complaint, complaints
-from kinglet.parser import Parser
 from kinglet.plan.data import MORE
+
+if TYPE_CHECKING:
+    from kinglet.parser import Parser
+
 
 _COMMON = "Base Event"
 
@@ -58,7 +62,7 @@ def coverage(parser: Parser) -> list[Coverage]:
     seen: dict[str, list[tuple[int, dict[str, Any]]]] = {}
     counted: dict[str, dict[str, int]] = {}
     for number, case in enumerate(parser.definition.cases, 1):
-        result = parser.parse([case.raw], at=case.at)
+        result = parser.parse([case.raw], reference_time=case.at)
         variant = result.events["variant"].item() if result.events.height else None
         view = ModelView(parser.plan)
         events = [event for batch in result.batches for event in _events(view, batch)]

@@ -5,12 +5,16 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.insight.spans import Span, inside_of, spans, stamp_place
 from kinglet.patterns.types import STRUCTURES
 from kinglet.plan.data import Plan, Reading, VariantPlan
 from kinglet.regex.atoms import matching_prefix
+
+if TYPE_CHECKING:
+    from kinglet.calls import ReferenceTime
+    from kinglet.parser import Parser
 
 
 class Diagnosis(NamedTuple):
@@ -22,7 +26,20 @@ class Diagnosis(NamedTuple):
     end: int
 
 
-def diagnose(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -> list[Diagnosis]:
+def diagnose(
+    parser: Parser, raw: str, *, reference_time: ReferenceTime = None, zone: str | None = None
+) -> list[Diagnosis]:
+    """Why a raw event is not complete: a reason for each fault, with the place in its text; nothing where it is.
+
+    reference_time, zone: as for `Parser.parse`.
+    """
+    (event,) = (
+        parser.parse([raw], reference_time=reference_time, zone=zone).events.select("variant", "faults").to_dicts()
+    )
+    return reasons(parser.plan, raw, event["variant"], event["faults"])
+
+
+def reasons(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -> list[Diagnosis]:
     """One diagnosis for each fault of an event."""
     where = {span.field: span for span in spans(plan, raw, variant)}
     found: list[Diagnosis] = []
@@ -117,7 +134,7 @@ def _of_other(plan: Plan, fault: str, where: Mapping[str, Span], raw: str) -> Di
     span = where.get(field)
     if other is None or span is None:
         return Diagnosis(fault, f"the parser that reads `{field}` says {inner}", 0, len(raw.split("\n", 1)[0]))
-    found = diagnose(other, raw[span.start : span.end], None, [inner])[0]
+    found = reasons(other, raw[span.start : span.end], None, [inner])[0]
     message = f"the parser {other.parser} says: {found.message}"
     return Diagnosis(fault, message, span.start + found.start, span.start + found.end)
 

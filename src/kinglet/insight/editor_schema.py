@@ -5,7 +5,8 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from kinglet.ocsf.schema import Model, load_model
+from kinglet.ocsf.loading import load_model
+from kinglet.ocsf.schema import Model
 from kinglet.patterns.types import BASES, STRUCTURES, TYPES
 from kinglet.spec.schema import PLAIN_RULES
 from kinglet.spec.steps import BESIDE, FileWithSteps, Step

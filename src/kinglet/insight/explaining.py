@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import polars as pl
 from pydantic import BaseModel
 
+from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import whole
-from kinglet.ocsf.schema import load_model
-from kinglet.parser import Parser
 from kinglet.patterns.types import SlotType
 from kinglet.plan.data import DTYPES, Plan, Reading, TimeRulePlan
 from kinglet.regex.backtracking import BUDGET, why_slow
@@ -18,6 +17,7 @@ from kinglet.runtime.candidate_variants import FEW
 from kinglet.spec.schema import Variant
 
 if TYPE_CHECKING:
+    from kinglet.parser import Parser
     from kinglet.spec.steps import Step
 
 _ENGINE = "linear time"

@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING, Literal
 
 import polars as pl
 
-from kinglet.errors import OutputError, UsageError
+from kinglet.errors import OutputError, UsageError, needing
 from kinglet.insight.coverage import coverage
-from kinglet.parser import Parser
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+
+    from kinglet.parser import Parser
 
 Filled = Literal["filled", "sometimes", "never"]
 _ORDER: tuple[Filled, ...] = ("filled", "sometimes", "never")
@@ -77,7 +78,8 @@ def write(found: pl.DataFrame, output: Path) -> None:
         if output.suffix == ".csv":
             found.write_csv(output)
         else:
-            figure(found).savefig(output, dpi=110)
+            with needing("plots"):
+                figure(found).savefig(output, dpi=110)
     except OSError as error:
         raise OutputError(f"{output}: cannot be written: {error.strerror}") from None
 

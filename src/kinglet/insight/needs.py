@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
@@ -12,11 +13,14 @@ from kinglet.errors import InputError, ModelError, ParserFileError, Problem
 from kinglet.expressions import evaluating
 from kinglet.expressions.compiling import sql
 from kinglet.expressions.terms import ExpressionError
+from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.schema import Model, ModelClass
 from kinglet.ocsf.values import BASES
-from kinglet.parser import Parser
 from kinglet.spec.loading import read_other
 from kinglet.spec.rule import RuleFile
+
+if TYPE_CHECKING:
+    from kinglet.parser import Parser
 
 
 class Rule(NamedTuple):
@@ -42,7 +46,7 @@ class Rule(NamedTuple):
         return mapped.filter(of_class & true.fill_null(False))
 
 
-class Source(NamedTuple):
+class RuleSource(NamedTuple):
     """A message that maps to a rule's class, and the attributes that it lacks of those that the rule reads."""
 
     parser: str
@@ -54,10 +58,10 @@ class Need(NamedTuple):
     """A rule and the messages of its class."""
 
     rule: Rule
-    sources: tuple[Source, ...]
+    sources: tuple[RuleSource, ...]
 
     @property
-    def fed_by(self) -> list[Source]:
+    def fed_by(self) -> list[RuleSource]:
         """The messages that have all that it reads."""
         return [item for item in self.sources if not item.lacks]
 
@@ -73,13 +77,14 @@ class Need(NamedTuple):
         return list(nearest.lacks) if self.blind and nearest is not None else []
 
 
-def load_rules(folder: Path, model: Model) -> list[Rule]:
+def load_rules(folder: str | os.PathLike[str], model: Model | None = None) -> list[Rule]:
     """The rules of a folder, by name of file.
 
     Raises:
         InputError: the folder has no rule file.
         ParserFileError: with every problem of all files.
     """
+    folder, model = Path(folder), model or load_model()
     files = sorted(folder.glob("*.yaml")) if folder.is_dir() else [folder]
     if not files:
         raise InputError(f"{folder}: has no rule file; they end with .yaml")
@@ -153,7 +158,7 @@ def needs(rules: Sequence[Rule], parsers: Iterable[Parser]) -> list[Need]:
         Need(
             rule,
             tuple(
-                Source(parser, variant, tuple(path for path in rule.reads if path not in filled))
+                RuleSource(parser, variant, tuple(path for path in rule.reads if path not in filled))
                 for parser, variant, caption, filled in messages
                 if caption in {item.caption for item in rule.classes}
             ),

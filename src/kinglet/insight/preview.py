@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from kinglet.insight.diagnosis import Diagnosis, diagnose
+from kinglet.insight.diagnosis import Diagnosis, reasons
 from kinglet.insight.spans import Span, spans, stamp_place
 from kinglet.insight.timeline import Timeline, timeline
-from kinglet.parser import Result
 from kinglet.plan.data import RESERVED
+
+if TYPE_CHECKING:
+    from kinglet.result import Result
+
 
 EXAMPLES = 3
 
@@ -129,7 +132,7 @@ def _faults(result: Result, events: pl.DataFrame, examples: int) -> list[ShownFa
         rows = each.filter(pl.col("faults").list.contains(fault)).head(examples)
         found = []
         for row in rows.iter_rows(named=True):
-            reason = diagnose(result.parser.plan, row["raw"], row["variant"], [fault])[0]
+            reason = reasons(result.parser.plan, row["raw"], row["variant"], [fault])[0]
             found.append((_event(result, row), reason))
         shown.append(ShownFault(fault, count, found))
     return shown

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import polars as pl
 
-from kinglet.parser import Result
 from kinglet.plan.data import TimeRulePlan
 from kinglet.timestamps import notes, zones
 from kinglet.timestamps.formats import Format
+
+if TYPE_CHECKING:
+    from kinglet.result import Result
+
 
 _GAPS = 3
 

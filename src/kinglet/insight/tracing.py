@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import polars as pl
 
 from kinglet.errors import UsageError
 from kinglet.output.views import FieldsView
-from kinglet.parser import Parser, Result
 from kinglet.plan.data import RESERVED, ROW, Plan
+from kinglet.plan.steps import StepPlan
 from kinglet.runtime.parsed import Parsed, Part
-from kinglet.steps.plan import StepPlan, apply_one
+from kinglet.runtime.steps import apply_one
+
+if TYPE_CHECKING:
+    from kinglet.calls import ReferenceTime
+    from kinglet.parser import Parser
+    from kinglet.result import Result
+    from kinglet.source.logs import Given
 
 
-class Change(NamedTuple):
+class FieldChange(NamedTuple):
     """A field that a step changed; None before one that it made, and after one that it removed."""
 
     field: str
@@ -23,7 +29,7 @@ class Change(NamedTuple):
     after: Any
 
 
-class Stage(NamedTuple):
+class TraceStage(NamedTuple):
     """An event after a step, and what the step did to it.
 
     done: whether the step's condition chose the event. size: bytes of the event as a line of JSON, 0 for one
@@ -32,7 +38,7 @@ class Stage(NamedTuple):
 
     step: StepPlan
     done: bool
-    changes: tuple[Change, ...]
+    changes: tuple[FieldChange, ...]
     state: str
     faults: tuple[str, ...]
     size: int
@@ -47,10 +53,29 @@ class Trace(NamedTuple):
     state: str
     fields: dict[str, Any]
     size: int
-    stages: tuple[Stage, ...]
+    stages: tuple[TraceStage, ...]
 
 
-def trace(parser: Parser, bare: Result, line: int) -> Trace:
+def trace(
+    parser: Parser,
+    log: Given,
+    line: int,
+    *,
+    reference_time: ReferenceTime = None,
+    zone: str | None = None,
+    encoding: str | None = None,
+) -> Trace:
+    """What the steps of a parser do to the event that has a line of a log; the options are those of `Parser.parse`.
+
+    Raises:
+        InputError: the log cannot be read.
+        UsageError: no event has this line.
+    """
+    bare = parser.with_steps(until=0).parse(log, reference_time=reference_time, zone=zone, encoding=encoding)
+    return traced(parser, bare, line)
+
+
+def traced(parser: Parser, bare: Result, line: int) -> Trace:
     """What the steps of a parser do to the event that has a line of a log.
 
     bare: the log, parsed without steps.
@@ -64,16 +89,16 @@ def trace(parser: Parser, bare: Result, line: int) -> Trace:
     before = _fields(frame)
     first = frame.row(0, named=True)
     size = start = _size(plan, parsed, part, frame)
-    stages: list[Stage] = []
+    stages: list[TraceStage] = []
     for step in plan.steps:
         after = apply_one(step, frame, parsed.reference)
         now = _fields(after)
-        changes = [Change(name, before.get(name), now.get(name)) for name in dict.fromkeys((*before, *now))]
+        changes = [FieldChange(name, before.get(name), now.get(name)) for name in dict.fromkeys((*before, *now))]
         changed = tuple(change for change in changes if change.before != change.after)
         event = after.row(0, named=True)
         size = 0 if event["state"] == "dropped" else _size(plan, parsed, part, after)
         done = after is not frame
-        stages.append(Stage(step, done, changed, event["state"], tuple(event["faults"]), size))
+        stages.append(TraceStage(step, done, changed, event["state"], tuple(event["faults"]), size))
         frame, before = after, now
     fields = _fields(part.frame[row])
     return Trace(first["line"], first["raw"], first["variant"], first["state"], fields, start, tuple(stages))

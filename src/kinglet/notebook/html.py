@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import html
+from typing import TYPE_CHECKING
 
 from kinglet.insight.palette import STATES, field_colours
 from kinglet.insight.preview import ShownEvent, preview
 from kinglet.insight.visible import visible
-from kinglet.parser import Result
+
+if TYPE_CHECKING:
+    from kinglet.result import Result
+
 
 _MARK = "color:#111;border-radius:3px;padding:0 2px;background:"
 _MONO = "font-family:ui-monospace,monospace;font-size:12px;"
@@ -19,16 +23,11 @@ def escape(text: str) -> str:
 
 
 def result_html(result: Result, show: int = 12) -> str:
-    """Counts, a coverage bar, a legend and raw events with their fields marked."""
+    """Counts, a coverage bar, a legend and raw events with their fields marked; of several parsers a row for each."""
+    if len(result.parsers) > 1:
+        return _of_several(result)
     shown = preview(result, show=show)
     colours = field_colours(result.parser.fields)
-    total = max(result.counts["events"], 1)
-    bar = "".join(
-        f'<span title="{state}" style="display:inline-block;height:10px;background:{colour};'
-        f'width:{100 * result.counts[state] / total:.3f}%"></span>'
-        for state, colour in STATES.items()
-    )
-    counts = " · ".join(f"<b>{result.counts[state]:,}</b> {state}" for state in STATES)
     legend = " ".join(f'<span style="{_MARK}{colours[name]}">{escape(name)}</span>' for name in shown.legend)
     rows = "".join(
         f'<tr><td style="text-align:right;opacity:.6;vertical-align:top">{event.line}</td>'
@@ -42,11 +41,36 @@ def result_html(result: Result, show: int = 12) -> str:
         for fault in shown.faults
     )
     return (
-        f"<div><div><b>{escape(result.parser.name)} {escape(result.parser.version)}</b> · "
-        f"{result.counts['events']:,} events · {counts}</div>"
-        f'<div style="max-width:640px;line-height:10px;margin:6px 0;font-size:0">{bar}</div>'
+        f"<div>{_head(result, f'{result.parser.name} {result.parser.version}')}"
         f'<div style="{_MONO}margin:6px 0">{legend}</div><table style="{_MONO}">{rows}</table><ul>{faults}</ul></div>'
     )
+
+
+def _head(result: Result, name: str) -> str:
+    """Whose events they are, how many of them in which state, and a bar of these."""
+    total = max(result.counts["events"], 1)
+    bar = "".join(
+        f'<span title="{state}" style="display:inline-block;height:10px;background:{colour};'
+        f'width:{100 * result.counts[state] / total:.3f}%"></span>'
+        for state, colour in STATES.items()
+    )
+    counts = " · ".join(f"<b>{result.counts[state]:,}</b> {state}" for state in STATES)
+    return (
+        f"<div><b>{escape(name)}</b> · {result.counts['events']:,} events · {counts}</div>"
+        f'<div style="max-width:640px;line-height:10px;margin:6px 0;font-size:0">{bar}</div>'
+    )
+
+
+def _of_several(result: Result) -> str:
+    heads = "".join(f'<th style="text-align:right">{word}</th>' for word in ("events", *STATES))
+    rows = "".join(
+        f'<tr><td style="text-align:left">{escape(name)}</td>'
+        + "".join(f'<td style="text-align:right">{counts[word]:,}</td>' for word in ("events", *STATES))
+        + "</tr>"
+        for name, counts in result.by_parser.items()
+    )
+    table = f'<table style="{_MONO}"><tr><th style="text-align:left">parser</th>{heads}</tr>{rows}</table>'
+    return f"<div>{_head(result, f'{len(result.parsers)} parsers')}{table}</div>"
 
 
 def _marked(event: ShownEvent, colours: dict[str, str]) -> str:

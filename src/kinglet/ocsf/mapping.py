@@ -23,7 +23,7 @@ from kinglet.ocsf.values import Fields, Value, value_of
 from kinglet.spec.schema import EventMapping, ParserFile, Translation
 from kinglet.spec.section import Scalar
 from kinglet.structured.by_form import is_within
-from kinglet.timestamps.reading import Reference
+from kinglet.timestamps.stamps import Reference
 
 _ALWAYS: dict[str, pl.DataType] = {
     "raw": pl.String(),

@@ -6,13 +6,8 @@ Source: Open Cybersecurity Schema Framework, in the compact file that `tools/bui
 from __future__ import annotations
 
 import functools
-import gzip
-import importlib.resources
-import json
-import os
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Literal, NamedTuple
 
@@ -280,26 +275,6 @@ class Model:
             tuple(profiles or ()),
             deprecated=bool(more),
         )
-
-
-def load_model(*extensions: str | os.PathLike[str]) -> Model:
-    """The model that ships with Kinglet, with what files of extensions add to it, in their order.
-
-    Raises:
-        ParserFileError: a file of an extension has problems.
-    """
-    model = _shipped(VERSION)
-    for file in extensions:
-        from kinglet.ocsf.extending import extended
-
-        model = extended(model, Path(file))
-    return model
-
-
-@functools.cache
-def _shipped(version: str) -> Model:
-    file = importlib.resources.files("kinglet.ocsf") / "data" / f"ocsf-{version}.json.gz"
-    return Model(json.loads(gzip.decompress(file.read_bytes())))
 
 
 def enum_value(attribute: Attribute, wanted: str | int) -> int | str:

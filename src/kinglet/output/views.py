@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Mapping
 from types import MappingProxyType
-from typing import Protocol
+from typing import Any, Protocol
 
 import polars as pl
 
@@ -19,13 +19,17 @@ from kinglet.runtime.parsed import Parsed, Part
 class View(Protocol):
     """What a writer asks for; every batch of a plan gives the same columns."""
 
-    def table(self, parsed: Parsed) -> pl.DataFrame:
+    @property
+    def schema(self) -> Mapping[str, pl.DataType]:
+        """The columns and their types."""
+
+    def table(self, parsed: Any) -> pl.DataFrame:
         """Typed columns, nested where the form is."""
 
-    def flat(self, parsed: Parsed) -> pl.DataFrame:
+    def flat(self, parsed: Any) -> pl.DataFrame:
         """Columns that a row of plain text can hold."""
 
-    def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
+    def lines(self, parsed: Any, end: str = "") -> pl.Series:
         """A JSON object for each event, with `end` behind it."""
 
     @property
@@ -47,6 +51,7 @@ class FieldsView:
     invalid = 0
 
     def __init__(self, plan: Plan) -> None:
+        self.schema: Mapping[str, pl.DataType] = plan.schema
         self.layout: Layout = {name: name for name in plan.schema}
         self.json = [name for name in self.layout if name in plan.json]
 
@@ -75,7 +80,7 @@ class ModelView:
         first = ["time", "class_uid", "class_name"]
         last = ["raw_data", *(path for path in leaves if path.startswith("unmapped."))]
         middle = [path for path in leaves if path not in first and path not in last]
-        self.schema = {path: leaves[path].dtype for path in (*first, *middle, *last)}
+        self.schema: Mapping[str, pl.DataType] = {path: leaves[path].dtype for path in (*first, *middle, *last)}
 
     def table(self, parsed: Parsed) -> pl.DataFrame:
         return nested(self.columns(parsed), list(self.schema))
@@ -97,7 +102,7 @@ class ModelView:
                 raw=[leaf.path for leaf in mapping.leaves if leaf.is_json],
             )
             frames.append(pl.DataFrame([part.frame[ROW], text.alias("json")]))
-        return parsed.in_order(frames).to_series()
+        return parsed.in_order(frames).to_series() if frames else pl.Series("json", [], dtype=pl.String)
 
     def columns(self, parsed: Parsed) -> pl.DataFrame:
         frames = []
@@ -110,6 +115,8 @@ class ModelView:
             ]
             frame = self._applied(parsed, part, mapping).with_columns(constants)
             frames.append(frame.with_columns(part.frame[ROW]))
+        if not frames:
+            return pl.DataFrame(schema=self.schema)
         whole = parsed.in_order(frames)
         missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
         return whole.with_columns(missing).select(list(self.schema))

@@ -20,7 +20,7 @@ from kinglet.timestamps.search import Search
 
 if TYPE_CHECKING:
     from kinglet.patterns.literal_prefix import Opening
-    from kinglet.steps.plan import StepPlan
+    from kinglet.plan.steps import StepPlan
     from kinglet.structured.by_form import Structure
 
 RESERVED = (

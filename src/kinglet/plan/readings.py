@@ -15,12 +15,11 @@ from kinglet.plan.data import MORE, RESERVED, FieldPlan, Reading, StructurePlan,
 from kinglet.plan.syslog import HEADS
 from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.dialect import RegexError, check_regex
-from kinglet.runtime.convert import ISO
 from kinglet.spec.document import Document, Path
 from kinglet.spec.forms import DelimitedForm, Form
 from kinglet.spec.schema import Envelope
 from kinglet.timestamps.formats import parse_format
-from kinglet.timestamps.reading import TimeReading
+from kinglet.timestamps.reading import ISO, TimeReading
 
 if TYPE_CHECKING:
     from kinglet.structured.by_form import Structure

@@ -10,11 +10,10 @@ import polars as pl
 from kinglet.errors import did_you_mean
 from kinglet.plan.data import DTYPES, Limits, TimeRulePlan, name_problem
 from kinglet.regex.dialect import RegexError, check_regex
-from kinglet.runtime.convert import ISO
 from kinglet.spec.document import Document, Path
 from kinglet.spec.schema import Clock, DateFrom, ParserFile, TimeRule, ZoneFrom
 from kinglet.timestamps.formats import Format, counted, parse_format
-from kinglet.timestamps.reading import PIVOT, TimeReading
+from kinglet.timestamps.reading import ISO, PIVOT, TimeReading
 from kinglet.timestamps.reference_time import as_moment, as_span, is_moment
 from kinglet.timestamps.search import Search
 from kinglet.timestamps.zones import configured_zone, find_zone

@@ -12,7 +12,7 @@ import time
 import warnings
 from typing import Any
 
-from kinglet.regex.dialect import for_python, translated
+from kinglet.regex.for_python import for_python, translated
 
 BUDGET = 0.1
 """Seconds that a slow regex may take on one event."""

@@ -10,14 +10,15 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.columns.repeated import repeated
 from kinglet.plan.data import ROW, STAMP, STATES, FieldPlan, Plan
-from kinglet.runtime.convert import Faults, convert
+from kinglet.runtime.convert import convert
 from kinglet.runtime.groups import Group, joined
 from kinglet.runtime.parsed import Part
 from kinglet.runtime.time import Timing, dated_fields, nanoseconds, timing, zone_of
 from kinglet.timestamps import notes
-from kinglet.timestamps.reading import INSTANT, Reference
+from kinglet.timestamps.stamps import INSTANT, Reference
 
 _NO_FAULTS = pl.Series("faults", [[]], dtype=pl.List(pl.String()))
 _STATES = pl.Series("state", STATES, dtype=pl.Enum(STATES))

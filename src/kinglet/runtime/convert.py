@@ -6,16 +6,13 @@ from collections.abc import Callable, Sequence
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.plan.data import FieldPlan
 from kinglet.timestamps.durations import seconds
-from kinglet.timestamps.formats import parse_format
-from kinglet.timestamps.reading import Reference, TimeReading, read
+from kinglet.timestamps.reading import ISO, TimeReading, read
+from kinglet.timestamps.stamps import Reference
 
 _WORDS = {"true": True, "yes": True, "on": True, "1": True, "false": False, "no": False, "off": False, "0": False}
-ISO = TimeReading((parse_format("iso8601"),))
-"""How stamps are read for which the parser has no rule."""
-
-Faults = list[tuple[str, pl.Series]]
 
 
 def convert(

@@ -6,10 +6,10 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.columns.repeated import true_of
 from kinglet.plan.data import FieldPlan
-from kinglet.runtime.convert import Faults
-from kinglet.timestamps.reading import Reference
+from kinglet.timestamps.stamps import Reference
 
 
 class Group(NamedTuple):

@@ -10,7 +10,7 @@ import polars as pl
 
 from kinglet.plan.data import DROPPED, ROW, STATES, Plan
 from kinglet.source.logs import Source
-from kinglet.timestamps.reading import Reference
+from kinglet.timestamps.stamps import Reference
 
 
 @dataclass(frozen=True)
@@ -57,11 +57,20 @@ class Parsed:
                 found[reason] = found.get(reason, 0) + count
         return dict(sorted(found.items(), key=lambda item: (-item[1], item[0])))
 
+    def add_counts(self, counts: dict[str, dict[str, int]]) -> None:
+        """Adds the events to counts by parser."""
+        mine = counts.setdefault(self.plan.parser, dict.fromkeys(("events", *STATES), 0))
+        for state, count in self.counts.items():
+            mine[state] += count
+
     def head(self, most: int) -> Parsed:
         """The first events of the batch, in the order of the log."""
         if self.counts["events"] <= most:
             return self
-        rows = pl.concat([part.frame[ROW] for part in self.parts]).sort().head(most)
+        return self.of_rows(pl.concat([part.frame[ROW] for part in self.parts]).sort().head(most))
+
+    def of_rows(self, rows: pl.Series) -> Parsed:
+        """Only the events of some rows of the batch."""
         parts = (Part(part.variant, part.frame.filter(part.frame[ROW].is_in(rows.implode()))) for part in self.parts)
         return dataclasses.replace(self, parts=tuple(part for part in parts if part.frame.height))
 
@@ -102,6 +111,8 @@ class Parsed:
 
     def events(self) -> pl.DataFrame:
         """All events as one frame with the columns of `Plan.schema`."""
+        if not self.parts:
+            return pl.DataFrame(schema=self.plan.schema)
         frame = self.in_order([part.frame for part in self.parts]).with_columns(self.constants())
         missing = [
             pl.lit(None, dtype=dtype).alias(name)

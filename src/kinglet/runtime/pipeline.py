@@ -20,16 +20,17 @@ from kinglet.runtime.variants import read_events
 from kinglet.runtime.workers import Turn, in_turn
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import moment_in_name
-from kinglet.timestamps.reading import INSTANT, Reference
+from kinglet.timestamps.stamps import INSTANT, Reference
 
 if TYPE_CHECKING:
     from kinglet.runtime.time_by_order import Placed
+    from kinglet.timestamps.order import Known
 
 
 class Options(NamedTuple):
     """What a call says beside the parser: the moment to take missing years from, a default zone."""
 
-    at: datetime | None = None
+    reference_time: datetime | None = None
     zone: str | None = None
 
 
@@ -41,16 +42,34 @@ Settled = Callable[[Sequence["Placed"], Sequence[Source], pl.Series], list["Plac
 
 def parse_batch(plan: Plan, batch: EventBatch, options: Options, settled: Settled | None = None) -> Parsed:
     """Parses one batch: envelope, kind, variants; then types, time and state; then steps."""
-    reference = options.at or reference_of(batch, plan)
+    reference = options.reference_time or reference_of(batch, plan)
     rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
     return completed(plan, batch, answered(read_events(plan, batch, rows, reference)), options, settled)
+
+
+def parse_in_order(plan: Plan, batch: EventBatch, options: Options, known: Known) -> tuple[Parsed, Known]:
+    """Parses one batch of one log; known: what the batches before it have shown of its times, and then it as well."""
+    if not needs_order(plan, options.zone):
+        return parse_batch(plan, batch, options), known
+    from kinglet.runtime.time_by_order import settle
+
+    after = known
+
+    def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
+        nonlocal after
+        memory = {id(source): (source, known) for source in of}
+        found, memory_after = settle(plan, parts, of, source_of, options.zone, options.reference_time, memory)
+        after = memory_after[id(of[0])][1]
+        return found
+
+    return parse_batch(plan, batch, options, settled), after
 
 
 def completed(
     plan: Plan, batch: EventBatch, kept: Sequence[Kept], options: Options, settled: Settled | None = None
 ) -> Parsed:
     """Events of a batch that were read, with all that is told at its end: types, time and state; then steps."""
-    reference = options.at or reference_of(batch, plan)
+    reference = options.reference_time or reference_of(batch, plan)
     if not kept:
         return Parsed(plan, batch.sources, (), batch.bytes_read, reference)
     bundles = bundled(kept)
@@ -70,7 +89,7 @@ def after_steps(plan: Plan, parts: Sequence[Part], reference: Reference) -> tupl
     """Parts after all steps of their plan."""
     if not plan.steps:
         return tuple(parts)
-    from kinglet.steps.plan import apply
+    from kinglet.runtime.steps import apply
 
     return tuple(Part(part.variant, apply(plan.steps, part.frame, reference)) for part in parts)
 
@@ -109,7 +128,7 @@ def run(
 
             assert mine is not None
             memory = before.result() if before is not None else {}
-            found, known = settle(plan, parts, of, source_of, options.zone, options.at, memory)
+            found, known = settle(plan, parts, of, source_of, options.zone, options.reference_time, memory)
             mine.set_result(known)
             return found
 

@@ -6,10 +6,12 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.plan.data import Reading
-from kinglet.runtime.convert import ISO, Faults, convert
+from kinglet.runtime.convert import convert
 from kinglet.runtime.regex_groups import Found, extract
-from kinglet.timestamps.reading import Reference, TimeReading
+from kinglet.timestamps.reading import ISO, TimeReading
+from kinglet.timestamps.stamps import Reference
 
 
 class Took(NamedTuple):

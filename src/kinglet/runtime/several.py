@@ -24,7 +24,7 @@ from kinglet.runtime.time import needs_order
 from kinglet.runtime.variants import read_events
 from kinglet.runtime.workers import Turn, in_turn
 from kinglet.source.logs import Source, beginning
-from kinglet.timestamps.reading import Reference
+from kinglet.timestamps.stamps import Reference
 
 if TYPE_CHECKING:
     from kinglet.runtime.time_by_order import Memory, Placed
@@ -60,6 +60,24 @@ class Mixed:
             for reason, count in parsed.dropped.items():
                 found[reason] = found.get(reason, 0) + count
         return found
+
+    @property
+    def sources(self) -> tuple[Source, ...]:
+        """The logs that the events come from."""
+        return tuple({id(source): source for parsed in self.by_parser for source in parsed.sources}.values())
+
+    def add_counts(self, counts: dict[str, dict[str, int]]) -> None:
+        """Adds the events to counts by parser."""
+        for parsed in self.by_parser:
+            parsed.add_counts(counts)
+
+    def head(self, most: int) -> Mixed:
+        """The first events of the batch, in the order of the log."""
+        if self.counts["events"] <= most:
+            return self
+        rows = pl.concat([part.frame[ROW] for parsed in self.by_parser for part in parsed.parts]).sort().head(most)
+        some = (parsed.of_rows(rows) for parsed in self.by_parser)
+        return replace(self, by_parser=tuple(parsed for parsed in some if parsed.parts))
 
     def kept(self) -> Mixed:
         """The same without dropped events."""
@@ -212,7 +230,7 @@ class Mixer:
         self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: Memories
     ) -> Iterator[tuple[int, Parsed]]:
         """Each parser over the events for which it comes into question."""
-        reference = options.at or reference_of(batch, plans.plans[0])
+        reference = options.reference_time or reference_of(batch, plans.plans[0])
         order, runs = slices(pairs["place"])
         all_rows = pairs["row"].gather(order)
         whole = _some(batch, all_rows)
@@ -269,7 +287,7 @@ class Mixer:
         plan = plans.plans[number]
 
         def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
-            result, after = settle(plan, parts, of, source_of, options.zone, options.at, known.of(number))
+            result, after = settle(plan, parts, of, source_of, options.zone, options.reference_time, known.of(number))
             if number in known.after:
                 known.after[number].set_result(after)
             return result

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.plan.data import MORE, Reading, StructurePlan
-from kinglet.runtime.convert import Faults
 from kinglet.structured.by_form import Found, column_of, read
 
 

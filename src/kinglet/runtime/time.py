@@ -8,10 +8,11 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.plan.data import Limits, Plan, TimeRulePlan
-from kinglet.runtime.convert import Faults
 from kinglet.timestamps import notes
-from kinglet.timestamps.reading import INSTANT, Reference, Stamps, read
+from kinglet.timestamps.reading import read
+from kinglet.timestamps.stamps import INSTANT, Reference, Stamps
 from kinglet.timestamps.zones import Zone, configured_zone
 
 

@@ -13,7 +13,7 @@ from kinglet.runtime.time import Timing, zone_of
 from kinglet.source.logs import Source
 from kinglet.timestamps import notes
 from kinglet.timestamps.order import Dates, Known, Times, after, dated, filled, plainly, second_hours
-from kinglet.timestamps.reading import INSTANT
+from kinglet.timestamps.stamps import INSTANT
 
 
 class Placed(NamedTuple):

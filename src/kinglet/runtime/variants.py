@@ -17,7 +17,7 @@ from kinglet.runtime.groups import Group, every, joined, near
 from kinglet.runtime.read import take_texts
 from kinglet.runtime.regex_requests import Ask, Asking, together
 from kinglet.runtime.same_but_prefix import behind_openings
-from kinglet.timestamps.reading import Reference
+from kinglet.timestamps.stamps import Reference
 
 
 class _Run(NamedTuple):

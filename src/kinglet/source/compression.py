@@ -153,7 +153,9 @@ class Unpacked:
                 if self.limit is not None
                 else f"over {LIMIT_BYTES // 2**30} GiB, more than {LIMIT_RATIO} times what is packed"
             )
-            raise InputError(f"{self.name}: unpacks to {what}; if it is no trap, raise the limit with --unpack-limit")
+            raise InputError(
+                f"{self.name}: unpacks to {what}; if it is no trap, raise the limit with --max-unpacked-bytes"
+            )
 
     def _damaged(self, error: Exception) -> InputError:
         return InputError(

@@ -38,7 +38,7 @@ class Source:
     name is what events say they came from; reference the moment near which its stamps lie (when
     the file was last written, or now); size its bytes where known, as they lie on the disk.
     events is set instead of the bytes for a log whose events are cut already. given_encoding and
-    unpack_limit are what the call says. The rest is known once reading has begun: how the log is
+    max_unpacked_bytes are what the call says. The rest is known once reading has begun: how the log is
     packed, how it is encoded, and in the end whether packed data ended too early.
     """
 
@@ -49,7 +49,7 @@ class Source:
     data: bytes | None = None
     events: Iterable[str] | None = None
     given_encoding: str | None = None
-    unpack_limit: int | None = None
+    max_unpacked_bytes: int | None = None
     fingerprint: str = ""
     packing: str | None = None
     encoding: Encoding | None = None
@@ -140,7 +140,7 @@ class Source:
             yield from chunks
             return
         self.packing = packing.name
-        unpacked = Unpacked(packing, chunks, self.name, self.unpack_limit)
+        unpacked = Unpacked(packing, chunks, self.name, self.max_unpacked_bytes)
         yield from unpacked
         self.cut_off, self.damage = unpacked.cut_off, unpacked.damage
 
@@ -244,24 +244,26 @@ def shown_name(name: str) -> str:
 
 
 def open_sources(
-    *given: Given, encoding: str | None = None, unpack_limit: int | None = None, skip_unreadable: bool = False
+    *given: Given, encoding: str | None = None, max_unpacked_bytes: int | None = None, skip_unreadable: bool = False
 ) -> list[Source]:
     """The sources that paths, globs, folders, `-`, bytes, texts or lists of raw events are.
 
     A folder means all files below it, in order of their paths, but for those whose names, or
     whose folders' names, begin with a point. A glob may have `**`. encoding overrides what is
-    told by content; unpack_limit is the most bytes that a packed log may unpack to. A file that is given twice is read
-    once. skip_unreadable: a log of several that cannot be read says so in `error`, and the others are read.
+    told by content; max_unpacked_bytes is the most bytes that a packed log may unpack to. A file that is given twice is
+    read once. skip_unreadable: a log of several that cannot be read says so in `error`, and the others are read.
 
     Raises:
         InputError: a path at which nothing can be read.
     """
-    if unpack_limit is not None and (not isinstance(unpack_limit, int) or unpack_limit < 1):
-        raise UsageError(f"unpack_limit: {unpack_limit!r} is no number of bytes; give a whole number from 1 on")
+    if max_unpacked_bytes is not None and (not isinstance(max_unpacked_bytes, int) or max_unpacked_bytes < 1):
+        raise UsageError(
+            f"max_unpacked_bytes: {max_unpacked_bytes!r} is no number of bytes; give a whole number from 1 on"
+        )
     found: dict[object, Source] = {}
     for item in given:
         for source in _opened(item, skip_unreadable):
-            source.given_encoding, source.unpack_limit = encoding, unpack_limit
+            source.given_encoding, source.max_unpacked_bytes = encoding, max_unpacked_bytes
             source.may_fail = skip_unreadable
             is_input = source.name == "<stdin>" and source.path is None
             found.setdefault(_identity(source.path) if source.path else "-" if is_input else id(source), source)

@@ -8,14 +8,16 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, Plan, Reading
-from kinglet.runtime.convert import ISO, Faults
+from kinglet.plan.steps import Fields, Json
 from kinglet.runtime.read import take
+from kinglet.runtime.steps import placed
 from kinglet.source.logs import Source
-from kinglet.steps.plan import Fields, Json, placed
-from kinglet.timestamps.reading import INSTANT, Reference, TimeReading
+from kinglet.timestamps.reading import ISO, TimeReading
+from kinglet.timestamps.stamps import INSTANT, Reference
 
 VARIANT = "_variant"
 """What stands behind a field's name in that of the field which says how another parser read it."""

@@ -15,13 +15,13 @@ from kinglet.expressions.terms import ExpressionError, constant
 from kinglet.patterns.types import STRUCTURES
 from kinglet.plan.data import DTYPES, MORE, FieldPlan, Plan, name_problem, said_type
 from kinglet.plan.readings import Context, read_form
+from kinglet.plan.steps import ALWAYS, Action, Fields, Json, Needs, StepPlan
 from kinglet.spec.document import Path
 from kinglet.spec.steps import ParseAgain as ParseForm
 from kinglet.spec.steps import Shorten, Step
 from kinglet.steps.again import Hand, ParseAgain
 from kinglet.steps.fields import Assignment, Remove, Rename, Set
 from kinglet.steps.measuring import Measure
-from kinglet.steps.plan import ALWAYS, Action, Fields, Json, Needs, StepPlan
 from kinglet.steps.privacy import Hash, Mask
 from kinglet.steps.shrinking import Drop, Raw, Roll
 from kinglet.steps.tables import Lookup, Table, Translate

@@ -6,12 +6,13 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.columns.put import put
 from kinglet.expressions.compiling import Expression
 from kinglet.plan.data import RESERVED
-from kinglet.runtime.convert import Faults
-from kinglet.steps.plan import ALWAYS, Fields, Json, Needs, placed, selected
-from kinglet.timestamps.reading import Reference
+from kinglet.plan.steps import ALWAYS, Fields, Json, Needs
+from kinglet.runtime.steps import placed, selected
+from kinglet.timestamps.stamps import Reference
 
 
 class Assignment(NamedTuple):

@@ -6,9 +6,10 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.runtime.convert import Faults
-from kinglet.steps.plan import Fields, Json, placed
-from kinglet.timestamps.reading import Reference
+from kinglet.columns.faults import Faults
+from kinglet.plan.steps import Fields, Json
+from kinglet.runtime.steps import placed
+from kinglet.timestamps.stamps import Reference
 
 LABEL = pl.Struct({"name": pl.String(), "value": pl.String()})
 POINT = pl.Struct({"name": pl.String(), "value": pl.Float64(), "labels": pl.List(LABEL)})

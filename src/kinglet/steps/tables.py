@@ -12,10 +12,11 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
-from kinglet.runtime.convert import Faults
-from kinglet.steps.plan import Fields, Json, placed
-from kinglet.timestamps.reading import Reference
+from kinglet.plan.steps import Fields, Json
+from kinglet.runtime.steps import placed
+from kinglet.timestamps.stamps import Reference
 
 MOST_BYTES = 256 * 2**20
 

@@ -7,10 +7,13 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.faults import Faults
 from kinglet.plan.data import FieldPlan
-from kinglet.runtime.convert import ISO, Faults, convert
-from kinglet.steps.plan import Fields, Json, placed
-from kinglet.timestamps.reading import Reference, TimeReading
+from kinglet.plan.steps import Fields, Json
+from kinglet.runtime.convert import convert
+from kinglet.runtime.steps import placed
+from kinglet.timestamps.reading import ISO, TimeReading
+from kinglet.timestamps.stamps import Reference
 
 LIST = pl.List(pl.String())
 

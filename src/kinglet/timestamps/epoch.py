@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.timestamps import notes
 from kinglet.timestamps.formats import EPOCH_UNITS, Format
-
-if TYPE_CHECKING:
-    from kinglet.timestamps.reading import Stamps
+from kinglet.timestamps.stamps import Stamps
 
 FIRST, LAST = -62_135_596_800_000_000, 253_402_300_799_999_999
 """Microseconds of the years 1 to 9999."""
@@ -22,8 +18,6 @@ _UNITS = (1_000_000_000, 1_000_000, 1_000, 1)
 
 def from_epoch(text: pl.Series, fmt: Format) -> Stamps:
     """Instants of counts, whole or decimal; digits below the nanosecond are dropped."""
-    from kinglet.timestamps.reading import Stamps
-
     nanos = fmt.unit if fmt.unit is not None else EPOCH_UNITS[fmt.text]
     whole, decimals = _split(text)
     count = whole.cast(pl.Int64, strict=False)

@@ -15,11 +15,11 @@ from kinglet.timestamps import notes
 from kinglet.timestamps.calendar import DAY, weekday
 from kinglet.timestamps.dates import beyond_of, clock_of, day_of, last_year, latest_existing, weekday_of, year_of
 from kinglet.timestamps.epoch import FIRST, LAST, from_epoch
-from kinglet.timestamps.formats import Form, Format
+from kinglet.timestamps.formats import Form, Format, parse_format
 from kinglet.timestamps.parts import Parts, by_regex
+from kinglet.timestamps.stamps import INSTANT, Reference, Stamps
 from kinglet.timestamps.zones import Instants, Zone, configured_zone, find_zone, to_utc
 
-INSTANT = pl.Datetime("us", "UTC")
 PIVOT = 70
 _SECOND = 1_000_000
 _MANY = 4096
@@ -57,39 +57,8 @@ class TimeReading(NamedTuple):
     zones: tuple[tuple[str, str], ...] = ()
 
 
-Reference = datetime | pl.Series
-"""The moment near which stamps lie, aware and in UTC: one for all of them, or one for each."""
-
-
-class Stamps(NamedTuple):
-    """What a column of stamps says.
-
-    time: Datetime, UTC, microseconds; null where a stamp cannot be read. later: the second instant
-    of a clock time that occurs twice, where any does. notes: bits of `notes.BIT`. of_day:
-    microseconds since midnight of stamps without a date, whose time is null; None where all have
-    one. beyond: nanoseconds beyond the microsecond, where any stamp has digits for them.
-    """
-
-    time: pl.Series
-    notes: pl.Series
-    later: pl.Series | None = None
-    of_day: pl.Series | None = None
-    beyond: pl.Series | None = None
-
-    @property
-    def good(self) -> pl.Series:
-        """Which stamps could be read."""
-        good = self.time.is_not_null()
-        return good if self.of_day is None else good | self.of_day.is_not_null()
-
-    def at(self, rows: pl.Series) -> Stamps:
-        """The stamps of some rows; a row may occur more than once."""
-        plain = (self.notes == 0).all()
-        return Stamps(
-            self.time.gather(rows),
-            notes.none(len(rows)) if plain else self.notes.gather(rows).fill_null(0),
-            *(None if column is None else column.gather(rows) for column in self[2:]),
-        )
+ISO = TimeReading((parse_format("iso8601"),))
+"""How stamps are read for which a parser has no rule."""
 
 
 def instants(text: pl.Series, reading: TimeReading, reference: Reference, zone: str | None = None) -> pl.Series:

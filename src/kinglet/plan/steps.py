@@ -1,0 +1,66 @@
+"""What a step is in a plan: data, and the protocol of what it does."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import NamedTuple, Protocol
+
+import polars as pl
+
+from kinglet.columns.faults import Faults
+from kinglet.expressions.compiling import Expression
+from kinglet.timestamps.stamps import Reference
+
+ALWAYS: Mapping[str, pl.DataType] = {
+    "raw": pl.String(),
+    "time": pl.Datetime("us", "UTC"),
+    "line": pl.Int64(),
+    "state": pl.String(),
+    "variant": pl.String(),
+}
+"""The columns besides fields that conditions and expressions may use."""
+Fields = dict[str, pl.DataType]
+Json = frozenset[str]
+"""Fields whose text is JSON."""
+Needs = tuple[tuple[str, pl.DataType], ...]
+"""The fields that an expression uses, and their types at that step."""
+
+
+class Action(Protocol):
+    """What a step does; it holds no state of a run."""
+
+    def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
+        """Events after the step, and what is wrong with them; where: the ones it is done to, None for all.
+
+        frame may lack fields that none of its events have.
+        """
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """The fields that events have afterwards; always: whether it is done to all of them."""
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """The fields that it gives values."""
+
+    def json(self, before: Json) -> Json:
+        """The fields whose text is JSON afterwards, in the events that it is done to."""
+
+
+class StepPlan(NamedTuple):
+    """A step. number counts from 1, steps that are off too.
+
+    condition: which events it is done to; needs: the fields that this uses.
+    """
+
+    number: int
+    operation: str
+    note: str
+    action: Action
+    when: str | None = None
+    condition: Expression | None = None
+    needs: Needs = ()
+
+    @property
+    def label(self) -> str:
+        """How people tell it from others."""
+        return f"step {self.number}, {self.operation}" + (f" ({self.note})" if self.note else "")

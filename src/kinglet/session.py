@@ -1,0 +1,207 @@
+"""One log, parsed as it comes, with a state by which another process can go on where this one stopped."""
+
+from __future__ import annotations
+
+import base64
+import codecs
+import hashlib
+import json
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+from kinglet.calls import ReferenceTime, call_options
+from kinglet.cutting import state as cut_state
+from kinglet.cutting.cutter import Cutter, EventBatch
+from kinglet.errors import UsageError
+from kinglet.parser import Parser
+from kinglet.result import Result
+from kinglet.runtime.parsed import Parsed
+from kinglet.runtime.pipeline import parse_in_order
+from kinglet.source.encodings import from_start, named
+from kinglet.source.logs import Source
+from kinglet.timestamps.order import Hour, Known
+
+VERSION = 1
+_HEAD_BYTES = 1024  # what of a log, up to its first line end, gives the names of its events
+
+
+class Session:
+    """Raw bytes of one log in, events out, and a state.
+
+    The events are those that the whole log would give, whatever pieces it comes in. `state` is small: what has come of
+    an event that is not whole yet, the place in the log, and what its order has shown of times. It holds no part of the
+    parser, so that a session can go on with another version of it, or with another parser.
+
+    >>> session = Session(kinglet.load("pump-panel.yaml"), name="pump-panel.log")  # doctest: +SKIP
+    >>> session.feed(first_bytes).events; kept = session.state  # doctest: +SKIP
+    >>> Session(kinglet.load("pump-panel.yaml"), state=kept).feed(more_bytes).events  # doctest: +SKIP
+    """
+
+    def __init__(
+        self,
+        parser: Parser,
+        *,
+        name: str = "<session>",
+        encoding: str | None = None,
+        reference_time: ReferenceTime = None,
+        zone: str | None = None,
+        state: bytes | None = None,
+    ) -> None:
+        """
+        name: what events say they come from. encoding: of the log; otherwise what the parser says, a mark at its start,
+        or UTF-8. reference_time, zone: as for `Parser.parse`. state: of a session that went before, which has these.
+
+        Raises:
+            UsageError: an argument means nothing, or the state is none.
+        """  # fmt: skip
+        self._options = call_options(reference_time, zone)
+        self._source = Source(name, datetime.now(UTC))
+        self._known = Known()
+        self._head: bytes | None = b""
+        self._cutter: Cutter
+        self._decoder: codecs.IncrementalDecoder | None = None
+        self._encoding = encoding or parser.plan.cut.encoding
+        if self._encoding is not None:
+            named(self._encoding)
+        self._take(parser)
+        if state is not None:
+            self._restore(state)
+
+    @property
+    def parser(self) -> Parser:
+        """The parser of what comes next; it may be changed at any time, also for one that cuts otherwise."""
+        return self._parser
+
+    @parser.setter
+    def parser(self, parser: Parser) -> None:
+        before = self._cutter
+        self._take(parser)
+        if before.rule == self._cutter.rule:
+            self._cutter = before
+        else:
+            for attribute in ("held", "offset", "line", "lone_returns", "began"):
+                setattr(self._cutter, attribute, getattr(before, attribute))
+
+    def feed(self, data: bytes) -> Result:
+        """Takes the next bytes of the log; gives the events that are whole by now."""
+        return self._result(self._fed(data, final=False))
+
+    def flush(self) -> Result:
+        """Gives the event that is under way, as far as it has come; what is left of it later is an event of its own."""
+        return self._result([*self._begin(b""), *self._cutter.flush()])
+
+    def finish(self) -> Result:
+        """Gives what is left; the log has come to its end."""
+        return self._result(self._fed(b"", final=True))
+
+    @property
+    def state(self) -> bytes:
+        """All that another session needs to go on, as JSON."""
+        cutter = self._cutter
+        decoder = self._decoder.getstate() if self._decoder is not None else None
+        return json.dumps(
+            {
+                "kinglet_session": VERSION,
+                "name": self._source.name,
+                "reference": self._source.reference.isoformat(),
+                "reference_time": t.isoformat() if (t := self._options.reference_time) is not None else None,
+                "zone": self._options.zone,
+                "fingerprint": self._source.fingerprint,
+                "encoding": self._encoding,
+                "decoder": None if decoder is None else [base64.b64encode(decoder[0]).decode(), decoder[1]],
+                "bom": self._source.encoding.bom if self._source.encoding is not None else 0,
+                "head": None if self._head is None else base64.b64encode(self._head).decode(),
+                "cut": {
+                    "rule": _rule_of(cutter),
+                    "held": base64.b64encode(cutter.held).decode(),
+                    **{name: getattr(cutter, name) for name in _PLAIN},
+                    "boundary": cut_state.stored(cutter.boundary),
+                },
+                "known": cut_state.plain(tuple(self._known)),
+            }
+        ).encode()
+
+    def _take(self, parser: Parser) -> None:
+        self._parser = parser
+        self._cutter = Cutter(self._source, parser.plan.cut)
+
+    def _restore(self, state: bytes) -> None:
+        try:
+            kept = json.loads(state)
+            if kept["kinglet_session"] != VERSION:
+                raise UsageError(f"the state is of form {kept['kinglet_session']}; this Kinglet reads form {VERSION}")
+            options = call_options(kept["reference_time"], kept["zone"])
+            self._options = options
+            self._source.name = str(kept["name"])
+            self._source.reference = datetime.fromisoformat(kept["reference"])
+            self._source.fingerprint = str(kept["fingerprint"])
+            self._encoding = kept["encoding"] and str(kept["encoding"])
+            self._head = None if kept["head"] is None else base64.b64decode(kept["head"])
+            if self._head is None:
+                self._source.encoding = named(str(self._encoding))._replace(bom=int(kept["bom"]))
+                self._decoder = self._new_decoder()
+                if self._decoder is not None and kept["decoder"] is not None:
+                    self._decoder.setstate((base64.b64decode(kept["decoder"][0]), kept["decoder"][1]))
+            cut = kept["cut"]
+            self._cutter.held = base64.b64decode(cut["held"])
+            same = cut["rule"] == _rule_of(self._cutter)
+            for name in _PLAIN:
+                if same or name not in ("continued", "after_pause"):
+                    setattr(self._cutter, name, cut[name])
+            if same:
+                cut_state.restore(self._cutter.boundary, cut["boundary"])
+            known = kept["known"]
+            self._known = Known(known[0], known[1], known[2], Hour(*known[3]) if known[3] else None, known[4])
+        except (ValueError, KeyError, TypeError, IndexError) as error:
+            raise UsageError(f"this is no state of a session: {error}; give what `state` was") from None
+
+    def _fed(self, data: bytes, *, final: bool) -> list[EventBatch]:
+        batches = list(self._begin(data, final=final))
+        if final:
+            if self._decoder is not None:
+                batches += self._cutter.feed(self._decoder.decode(b"", True).encode())
+            batches += self._cutter.end()
+        return batches
+
+    def _begin(self, data: bytes, *, final: bool = False) -> Iterator[EventBatch]:
+        """Cuts the next bytes; holds the first ones until they tell the log's encoding mark and its name."""
+        if self._head is not None:
+            data = self._head + data
+            self._head = data
+            if b"\n" not in data and len(data) < _HEAD_BYTES and not final:
+                return
+            self._head = None
+            told = named(self._encoding, data) if self._encoding else from_start(data)
+            self._source.encoding = told or named("utf-8")
+            self._encoding = self._source.encoding.name
+            self._source.identify(data)
+            data = data[self._source.encoding.bom :]
+            self._decoder = self._new_decoder()
+        if data:
+            yield from self._cutter.feed(self._decoder.decode(data).encode() if self._decoder is not None else data)
+            if b"\n" in self._cutter.held or b"\r" in self._cutter.held[:-1]:
+                yield from self._cutter.pause()  # one line tells how lines end
+
+    def _new_decoder(self) -> codecs.IncrementalDecoder | None:
+        found = self._source.encoding
+        if found is None or not found.width or self._cutter.by_bytes:
+            return None
+        return codecs.getincrementaldecoder(found.name)("replace")
+
+    def _result(self, batches: list[EventBatch]) -> Result:
+        parsed: list[Parsed] = []
+        for batch in batches:
+            one, self._known = parse_in_order(self._parser.plan, batch, self._options, self._known)
+            parsed.append(one)
+        return Result(self._parser, tuple(parsed))
+
+    def __repr__(self) -> str:
+        return f"<Session of {self._source.name} by {self._parser.name}, at byte {self._cutter.offset:,}>"
+
+
+_PLAIN = ("offset", "line", "continued", "after_pause", "lone_returns", "began")
+
+
+def _rule_of(cutter: Cutter) -> str:
+    """A short form of a cutting rule, by which two are told apart."""
+    return hashlib.blake2b(json.dumps(list(cutter.rule)).encode(), digest_size=8).hexdigest()
