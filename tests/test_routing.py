@@ -16,11 +16,11 @@ import kinglet
 from kinglet import compiler as build
 from kinglet.parser import Parser
 from kinglet.regex.literals import pieces
-from kinglet.runtime import variants as trying
-from kinglet.runtime.candidate_variants import in_question, piece_of, slices
-from kinglet.runtime.regex_groups import extract
-from kinglet.runtime.regex_requests import Ask, Asking, answered, together
-from kinglet.runtime.regex_workers import PLACES, on_shelves
+from kinglet.runtime.extraction import variants as by_variant
+from kinglet.runtime.extraction.candidate_variants import in_question, piece_of, slices
+from kinglet.runtime.extraction.regex_groups import extract
+from kinglet.runtime.extraction.regex_requests import Ask, Asking, answered, together
+from kinglet.runtime.extraction.regex_workers import PLACES, on_shelves
 
 HEAD = "kinglet: 1\nparser: quay\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Quay}\n"
 AT = "2026-03-05T12:00:00Z"
@@ -71,7 +71,7 @@ class ManyVariants(unittest.TestCase):
             parser = kinglet.load(HEAD + front + rules + variants(40, chance, kinds=kinds))
             lines = raw(500, chance, kinds=kinds)
             routed = events(parser, lines)
-            with mock.patch.object(trying, "FEW", 10**9):
+            with mock.patch.object(by_variant, "FEW", 10**9):
                 plain = events(parser, lines)
             self.assertEqual(plain, routed, seed)
             self.assertGreater(len({event["variant"] for event in routed}), 8)

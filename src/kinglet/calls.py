@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from kinglet.errors import UsageError, did_you_mean
 from kinglet.result import Result
-from kinglet.runtime.pipeline import Options
+from kinglet.runtime.work import Options
 from kinglet.source.columns import of_column
 from kinglet.source.logs import Given, Source, open_sources
 from kinglet.timestamps.reference_time import as_moment

@@ -33,8 +33,8 @@ from kinglet.plan.data import (
 )
 from kinglet.plan.readings import Context, ends_open, read_form, read_pattern
 from kinglet.plan.zone_offset import zone_offset
+from kinglet.runtime.extraction.same_but_prefix import alike
 from kinglet.runtime.forks import begin
-from kinglet.runtime.same_but_prefix import alike
 from kinglet.source.encodings import named
 from kinglet.spec import loading
 from kinglet.spec.document import Document, Path

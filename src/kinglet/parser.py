@@ -15,8 +15,9 @@ from kinglet.errors import UsageError
 from kinglet.ocsf.schema import Model
 from kinglet.output.views import View, view
 from kinglet.plan.data import Plan
-from kinglet.runtime.pipeline import Options, run
-from kinglet.runtime.time import needs_order
+from kinglet.runtime.event_times import needs_order
+from kinglet.runtime.pipeline import run
+from kinglet.runtime.work import Options
 from kinglet.source.logs import Source
 from kinglet.spec import loading
 from kinglet.spec.document import Document

@@ -13,8 +13,8 @@ from kinglet.ocsf.schema import Model
 from kinglet.output.mixed_view import MixedView
 from kinglet.parser import Parser, load
 from kinglet.runtime.candidate_parsers import Claimed
-from kinglet.runtime.pipeline import Options
 from kinglet.runtime.several import NO_PARSER, UNCLAIMED, Mixer
+from kinglet.runtime.work import Options
 from kinglet.source.logs import Source
 
 _NOBODY: dict[str, Any] = {

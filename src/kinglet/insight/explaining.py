@@ -13,7 +13,7 @@ from kinglet.patterns.types import SlotType
 from kinglet.plan.data import DTYPES, Plan, Reading, TimeRulePlan
 from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.literals import Known, known
-from kinglet.runtime.candidate_variants import FEW
+from kinglet.runtime.extraction.candidate_variants import FEW
 from kinglet.spec.schema import Variant
 
 if TYPE_CHECKING:

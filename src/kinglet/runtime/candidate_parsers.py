@@ -15,7 +15,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.plan.data import Plan, Reading
-from kinglet.runtime.candidate_variants import LEAST, Pieces, piece_of
+from kinglet.runtime.extraction.candidate_variants import LEAST, Pieces, piece_of
 
 
 class Claimed(NamedTuple):

@@ -6,9 +6,10 @@ import polars as pl
 
 from kinglet.cutting.cutter import cut
 from kinglet.plan.data import Plan
-from kinglet.runtime.assemble import bundled, rows_of, times_of
-from kinglet.runtime.regex_requests import answered
-from kinglet.runtime.variants import read_events
+from kinglet.runtime.extraction.regex_requests import answered
+from kinglet.runtime.extraction.variants import read_events
+from kinglet.runtime.stages.time import times_of
+from kinglet.runtime.work import bundled, rows_of
 from kinglet.source.logs import Source, beginning
 from kinglet.timestamps.calendar import DAY
 
@@ -28,10 +29,10 @@ def runs_backward(plan: Plan, source: Source, zone: str | None) -> bool:
     clocks: list[pl.Series] = []
     for batch in cut(head, plan.cut):
         rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
-        kept = answered(read_events(plan, batch, rows, source.reference))
-        if not kept:
+        extracted = answered(read_events(plan, batch, rows, source.reference))
+        if not extracted:
             continue
-        bundles = bundled(kept)
+        bundles = bundled(extracted)
         of_day = times_of(plan, bundles, source.reference, zone).of_day
         if of_day is not None:
             clocks.append(of_day.gather(rows_of(bundles).arg_sort()))

@@ -14,20 +14,23 @@ from kinglet.columns.put import put
 from kinglet.cutting.cutter import CutRule, EventBatch, cut
 from kinglet.cutting.small_logs import cut_all
 from kinglet.plan.data import ROW, STATES, Plan
-from kinglet.runtime.assemble import Kept, bundled, finish, times_of
 from kinglet.runtime.candidate_parsers import Chooser, Claimed, by_contents, of_path
-from kinglet.runtime.candidate_variants import slices
+from kinglet.runtime.event_times import needs_order
+from kinglet.runtime.extraction.candidate_variants import slices
+from kinglet.runtime.extraction.regex_requests import Asking, answered, together
+from kinglet.runtime.extraction.variants import read_events
 from kinglet.runtime.parsed import Parsed, Part
-from kinglet.runtime.pipeline import Options, after_steps, completed, parse_batch, reference_of
-from kinglet.runtime.regex_requests import Asking, answered, together
-from kinglet.runtime.time import needs_order
-from kinglet.runtime.variants import read_events
+from kinglet.runtime.pipeline import complete, parse_batch
+from kinglet.runtime.stages.assemble import assemble
+from kinglet.runtime.stages.convert import convert
+from kinglet.runtime.stages.steps import steps
+from kinglet.runtime.stages.time import time
+from kinglet.runtime.work import ByOrder, Extracted, Options, Work, reference_of
 from kinglet.runtime.workers import Turn, in_turn
 from kinglet.source.logs import Source, beginning
-from kinglet.timestamps.stamps import Reference
 
 if TYPE_CHECKING:
-    from kinglet.runtime.time_by_order import Memory, Placed
+    from kinglet.runtime.time_by_order import Memory
 
 T = TypeVar("T")
 NO_PARSER = "no-parser"
@@ -114,6 +117,16 @@ class Memories:
     def of(self, number: int) -> Memory:
         """What a plan knows from the batch before, once that has settled its times."""
         return self.before[number].result() if number in self.before else {}
+
+    def by_order(self, number: int, plan: Plan, options: Options) -> ByOrder:
+        """Settles the times of what a plan has read, and takes down what is known then."""
+        from kinglet.runtime.time_by_order import settling
+
+        def after(memory: Memory) -> None:
+            if number in self.after:
+                self.after[number].set_result(memory)
+
+        return settling(plan, options, lambda: self.of(number), after)
 
     def close(self, error: BaseException | None = None) -> None:
         """Hands on what is known of plans that read nothing here."""
@@ -235,64 +248,40 @@ class Mixer:
         all_rows = pairs["row"].gather(order)
         whole = _some(batch, all_rows)
         orders = [needs_order(plans.plans[number], options.zone) for number, _, _ in runs]
-        readers: list[Asking[list[Kept]]] = []
+        readers: list[Asking[list[Extracted]]] = []
         for (number, start, length), alone in zip(runs, orders, strict=True):
             rows = pl.int_range(length, dtype=pl.UInt32, eager=True) if alone else all_rows.slice(start, length)
             readers.append(read_events(plans.plans[number], _slice(whole, start, length), rows, reference))
         read = answered(together(readers))
-        shared: dict[int, list[tuple[int, Kept]]] = {}
+        shared: dict[int, list[tuple[int, Extracted]]] = {}
         for (number, _, _), alone, some in zip(runs, orders, read, strict=True):
             if not alone:
-                shared.setdefault(plans.same_times[number], []).extend((number, kept) for kept in some)
+                shared.setdefault(plans.same_times[number], []).extend((number, extracted) for extracted in some)
         for members in shared.values():
-            yield from self._same_times(batch, plans, members, options, reference)
+            yield from self._same_times(batch, plans, members, options)
         for (number, start, length), alone, some in zip(runs, orders, read, strict=True):
             if alone:
-                events = _slice(whole, start, length)
-                yield number, self._alone(events, all_rows.slice(start, length), plans, number, some, options, known)
+                plan, events = plans.plans[number], _slice(whole, start, length)
+                by_order = known.by_order(number, plan, options)
+                yield number, _placed(complete(plan, events, some, options, by_order), all_rows.slice(start, length))
 
     def _same_times(
-        self,
-        batch: EventBatch,
-        plans: Plans,
-        members: Sequence[tuple[int, Kept]],
-        options: Options,
-        reference: Reference,
+        self, batch: EventBatch, plans: Plans, members: Sequence[tuple[int, Extracted]], options: Options
     ) -> Iterator[tuple[int, Parsed]]:
         """What plans with the same rules for times have read, each by the number of its plan."""
         if not members:
             return
-        shared, some = members[0][1].plan, bundled([kept for _, kept in members])
-        parts = finish(shared, some, times_of(shared, some, reference, options.zone), reference, options.zone)
+        work = Work.of(members[0][1].plan, batch, options)
+        work.take([extracted for _, extracted in members])
+        for stage in (convert, time, assemble):
+            stage(work)
         of_plan: dict[int, list[Part]] = {}
-        for (number, _), own in zip(members, parts, strict=True):
+        for (number, _), own in zip(members, work.parts, strict=True):
             of_plan.setdefault(number, []).extend(own)
         for number, own in of_plan.items():
-            plan = plans.plans[number]
-            yield number, Parsed(plan, batch.sources, after_steps(plan, own, reference), 0, reference)
-
-    def _alone(
-        self,
-        events: EventBatch,
-        rows: pl.Series,
-        plans: Plans,
-        number: int,
-        kept: Sequence[Kept],
-        options: Options,
-        known: Memories,
-    ) -> Parsed:
-        """What a plan has read whose times need the order of the log; rows: where the events stand in the batch."""
-        from kinglet.runtime.time_by_order import settle
-
-        plan = plans.plans[number]
-
-        def settled(parts: Sequence[Placed], of: Sequence[Source], source_of: pl.Series) -> list[Placed]:
-            result, after = settle(plan, parts, of, source_of, options.zone, options.reference_time, known.of(number))
-            if number in known.after:
-                known.after[number].set_result(after)
-            return result
-
-        return _placed(completed(plan, events, kept, options, settled), rows)
+            alone = replace(work, plan=plans.plans[number], parts=[own])
+            steps(alone)
+            yield number, replace(alone.parsed(), bytes_read=0)
 
 
 def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:

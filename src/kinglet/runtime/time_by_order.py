@@ -2,76 +2,64 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.plan.data import Plan
-from kinglet.runtime.time import Timing, zone_of
+from kinglet.runtime.direction import runs_backward
+from kinglet.runtime.event_times import Timing, zone_of
+from kinglet.runtime.work import ByOrder, Options
 from kinglet.source.logs import Source
-from kinglet.timestamps import notes
 from kinglet.timestamps.order import Dates, Known, Times, after, dated, filled, plainly, second_hours
-from kinglet.timestamps.stamps import INSTANT
-
-
-class Placed(NamedTuple):
-    """The times of some events of a batch, and the rows of the batch that these events are."""
-
-    rows: pl.Series
-    timing: Timing
-
 
 Memory = Mapping[int, tuple[Source, Known]]
 """What is known at the end of a batch of each of its logs, by the identity of its source."""
 
 
-def settle(
-    plan: Plan,
-    parts: Sequence[Placed],
-    sources: Sequence[Source],
-    source_of: pl.Series,
-    zone: str | None,
-    at: datetime | None,
-    memory: Memory,
-) -> tuple[list[Placed], Memory]:
-    """The times of a batch's events as the order of their logs settles them; source_of has each event's log.
+def settling(plan: Plan, options: Options, before: Callable[[], Memory], after: Callable[[Memory], None]) -> ByOrder:
+    """Settles the times of one batch; before: what is known from the last one; after: takes what is known then."""
 
-    at: the reference of all logs, where a call gives one.
-    """
+    def by_order(rows: pl.Series, times: Timing, sources: Sequence[Source], source_of: pl.Series) -> Timing:
+        found, memory = _settled(plan, options, _Events(rows, times, sources, source_of), before())
+        after(memory)
+        return found
+
+    return by_order
+
+
+class _Events(NamedTuple):
+    """The times of a batch's events, the rows that they are, the logs, and of each row its log."""
+
+    rows: pl.Series
+    times: Timing
+    sources: Sequence[Source]
+    source_of: pl.Series
+
+
+def _settled(plan: Plan, options: Options, events: _Events, memory: Memory) -> tuple[Timing, Memory]:
+    """The times of a batch's events as the order of their logs settles them."""
+    rows, timing, sources, source_of = events
     known = {i: memory.get(id(source), (source, Known()))[1] for i, source in enumerate(sources)}
-    fills = plan.missing == "previous" and any(part.timing.time.null_count() for part in parts)
+    fills = plan.missing == "previous" and bool(timing.time.null_count())
     is_open = fills or any(
-        column is not None and column.null_count() < len(column)
-        for part in parts
-        for column in (part.timing.later, part.timing.of_day)
+        column is not None and column.null_count() < len(column) for column in (timing.later, timing.of_day)
     )
     if is_open:
-        whole = _whole(parts)
-        starts = _ranges(source_of)
+        whole = _in_order(rows, timing)
         pieces: list[Times] = []
-        for index, start, length in starts:
+        for index, start, length in _ranges(source_of):
             source = sources[index]
-            log = _Log(source, at or source.reference, zone)
-            piece, known[index] = _settled(plan, log, _slice(whole, start, length), known[index])
+            log = _Log(source, options.reference_time or source.reference, options.zone)
+            piece, known[index] = _of_log(plan, log, _slice(whole, start, length), known[index])
             pieces.append(piece)
         time = pl.concat([piece.time for piece in pieces]).cast(pl.Datetime("us")).dt.replace_time_zone("UTC")
         bits = pl.concat([piece.notes for piece in pieces])
-        settled = [
-            part._replace(
-                timing=part.timing._replace(
-                    time=time.gather(part.rows).alias("time"), notes=bits.gather(part.rows), later=None
-                )
-            )
-            for part in parts
-        ]
+        timing = timing._replace(time=time.gather(rows).alias("time"), notes=bits.gather(rows), later=None)
     else:
-        settled = list(parts)
-        frame = pl.concat(
-            pl.DataFrame({"row": part.rows, "time": part.timing.time.to_physical(), "of": source_of.gather(part.rows)})
-            for part in parts
-        )
+        frame = pl.DataFrame({"row": rows, "time": timing.time.to_physical(), "of": source_of.gather(rows)})
         ends = (
             frame.filter(pl.col("time").is_not_null())
             .group_by("of")
@@ -80,7 +68,7 @@ def settle(
         for index, first, last in ends.select("of", "first", "time").iter_rows():
             ends_of = pl.Series([first, last])
             known[index] = plainly(ends_of, after(ends_of, known[index]))
-    return settled, {id(source): (source, known[i]) for i, source in enumerate(sources)}
+    return timing, {id(source): (source, known[i]) for i, source in enumerate(sources)}
 
 
 class _Log(NamedTuple):
@@ -94,26 +82,15 @@ class _Whole(NamedTuple):
     rule: pl.Series
 
 
-def _whole(parts: Sequence[Placed]) -> _Whole:
+def _in_order(rows: pl.Series, timing: Timing) -> _Whole:
     """The times of all events of a batch in the order of the log."""
-    rows = pl.concat([part.rows for part in parts])
     order = None if rows.is_sorted() else rows.arg_sort()
 
-    def joined(columns: list[pl.Series | None], dtype: pl.DataType) -> pl.Series | None:
-        if all(column is None for column in columns):
-            return None
-        filled_in = [
-            pl.Series([None], dtype=dtype).new_from_index(0, len(part.rows)) if column is None else column
-            for part, column in zip(parts, columns, strict=True)
-        ]
-        whole = pl.concat([column.rename("") for column in filled_in])
-        return whole if order is None else whole.gather(order)
+    def ordered(column: pl.Series | None) -> pl.Series | None:
+        return column if column is None or order is None else column.gather(order)
 
-    time = joined([part.timing.time for part in parts], INSTANT)
-    bits = joined([part.timing.notes for part in parts], notes.DTYPE)
-    later = joined([part.timing.later for part in parts], INSTANT)
-    of_day = joined([part.timing.of_day for part in parts], pl.Int64())
-    rule = joined([part.timing.rule for part in parts], pl.UInt8())
+    time, bits, rule = ordered(timing.time), ordered(timing.notes), ordered(timing.rule)
+    later, of_day = ordered(timing.later), ordered(timing.of_day)
     assert time is not None and bits is not None and rule is not None
     return _Whole(Times(time.to_physical(), bits, None if later is None else later.to_physical(), of_day), rule)
 
@@ -131,12 +108,10 @@ def _ranges(source_of: pl.Series) -> list[tuple[int, int, int]]:
     return list(zip(runs.to_series(1).to_list(), starts.to_list(), lengths.to_list(), strict=True))
 
 
-def _settled(plan: Plan, log: _Log, whole: _Whole, known: Known) -> tuple[Times, Known]:
+def _of_log(plan: Plan, log: _Log, whole: _Whole, known: Known) -> tuple[Times, Known]:
     times = whole.times
     if times.of_day is not None:
         if known.backward is None:
-            from kinglet.runtime.direction import runs_backward
-
             known = known._replace(backward=runs_backward(plan, log.source, log.zone))
         numbered = [rule for rule in plan.times if rule.field is None]
         for number, rule in enumerate(numbered):

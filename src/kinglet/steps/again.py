@@ -13,7 +13,7 @@ from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, Plan, Reading
 from kinglet.plan.steps import Fields, Json
-from kinglet.runtime.read import take
+from kinglet.runtime.extraction.read import take
 from kinglet.runtime.steps import placed
 from kinglet.source.logs import Source
 from kinglet.timestamps.reading import ISO, TimeReading
@@ -92,7 +92,8 @@ class Hand(NamedTuple):
 
     def _read(self, frame: pl.DataFrame, rows: pl.Series, moment: datetime) -> tuple[pl.DataFrame, Faults]:
         """Events of which some are read by the other parser, its stamps near a moment."""
-        from kinglet.runtime.pipeline import Options, parse_batch
+        from kinglet.runtime.pipeline import parse_batch
+        from kinglet.runtime.work import Options
 
         numbers = pl.int_range(len(rows), eager=True)
         texts = pl.DataFrame(

@@ -10,8 +10,8 @@ import polars as pl
 from kinglet.columns.faults import Faults
 from kinglet.plan.data import FieldPlan
 from kinglet.plan.steps import Fields, Json
-from kinglet.runtime.convert import convert
 from kinglet.runtime.steps import placed
+from kinglet.runtime.typed_values import convert
 from kinglet.timestamps.reading import ISO, TimeReading
 from kinglet.timestamps.stamps import Reference
 

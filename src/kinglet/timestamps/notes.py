@@ -53,3 +53,12 @@ def lists(bits: pl.Series, of: str = "") -> pl.Series:
     found = bits.unique().sort()
     names = pl.Series([[of + name for name in named(value)] or None for value in found], dtype=LISTS)
     return names.new_from_index(0, len(bits)) if len(found) == 1 else names.gather(found.search_sorted(bits))
+
+
+def joined(lists: list[pl.Series]) -> pl.Series:
+    """Columns of lists of notes as one; null where an event has none."""
+    if len(lists) == 1:
+        return lists[0]
+    some = pl.DataFrame([column.alias(str(i)) for i, column in enumerate(lists)])
+    every = pl.concat_list(pl.col(name).fill_null([]) for name in some.columns)
+    return some.select(pl.when(every.list.len() > 0).then(every)).to_series()

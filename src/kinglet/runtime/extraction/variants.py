@@ -10,13 +10,13 @@ import polars as pl
 
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, Plan, Reading
-from kinglet.runtime.assemble import Kept
-from kinglet.runtime.candidate_variants import FEW, in_question, slices
-from kinglet.runtime.convert import convert
+from kinglet.runtime.extraction.candidate_variants import FEW, in_question, slices
+from kinglet.runtime.extraction.read import take_texts
+from kinglet.runtime.extraction.regex_requests import Ask, Asking, together
+from kinglet.runtime.extraction.same_but_prefix import behind_openings
 from kinglet.runtime.groups import Group, every, joined, near
-from kinglet.runtime.read import take_texts
-from kinglet.runtime.regex_requests import Ask, Asking, together
-from kinglet.runtime.same_but_prefix import behind_openings
+from kinglet.runtime.typed_values import convert
+from kinglet.runtime.work import Extracted
 from kinglet.timestamps.stamps import Reference
 
 
@@ -31,23 +31,23 @@ class _Run(NamedTuple):
         return group.slice(self.start, self.length)
 
 
-def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Asking[list[Kept]]:
+def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Asking[list[Extracted]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
     start = Group(rows.alias(ROW), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
-    kept: list[Kept] = []
+    extracted: list[Extracted] = []
     entered, outside = yield from _envelope(plan, start, reference)
     if outside is not None:
         outside = outside._replace(faults=[*outside.faults, ("no-match", every(outside))])
-        kept.append(Kept.of(plan, None, outside, "unmatched"))
+        extracted.append(Extracted.of(plan, None, outside, "unmatched"))
     if entered is None:
-        return kept
+        return extracted
     entered, runs = _routes(plan, entered)
     some, left = yield from _alike(plan, entered, runs, reference)
     readers = [
         _tried(plan, rest, run.candidates, reference) for run, rest in zip(runs, left, strict=True) if rest is not None
     ]
     others = yield from together(readers)
-    return [*kept, *some, *(item for found in others for item in found)]
+    return [*extracted, *some, *(item for found in others for item in found)]
 
 
 def _envelope(plan: Plan, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:
@@ -93,7 +93,7 @@ def _take(
 
 def _alike(
     plan: Plan, group: Group, runs: Sequence[_Run], reference: Reference
-) -> Asking[tuple[list[Kept], list[Group | None]]]:
+) -> Asking[tuple[list[Extracted], list[Group | None]]]:
     """What the first candidates of runs read where several are alike, and of each run what is left to be read, if any.
 
     Runs of candidates that are alike stand beside each other. What is left may still be read by the same candidate.
@@ -107,12 +107,12 @@ def _alike(
             left += [None] * len(some)
         else:
             left += [run.of(group) for run in some]
-    kept: list[Kept] = []
+    extracted: list[Extracted] = []
     readers = [_behind_openings(plan, group, some, reference) for _, some in shared]
     for (first, some), (read, rests) in zip(shared, (yield from together(readers)), strict=True):
         left[first : first + len(some)] = rests
-        kept += read
-    return kept, left
+        extracted += read
+    return extracted, left
 
 
 def _number(plan: Plan, candidates: tuple[int, ...]) -> int | None:
@@ -122,7 +122,7 @@ def _number(plan: Plan, candidates: tuple[int, ...]) -> int | None:
 
 def _behind_openings(
     plan: Plan, group: Group, runs: Sequence[_Run], reference: Reference
-) -> Asking[tuple[list[Kept], list[Group | None]]]:
+) -> Asking[tuple[list[Extracted], list[Group | None]]]:
     """The same for neighbouring runs whose first candidates are alike."""
     variants = [run.candidates[0] for run in runs]
     lengths = [run.length for run in runs]
@@ -138,36 +138,38 @@ def _behind_openings(
         starts = accumulate(lengths, initial=0)
         missed = [int(missing.slice(start, length).sum()) for start, length in zip(starts, lengths, strict=False)]
     read = tuple((index, length - less) for index, length, less in zip(variants, lengths, missed, strict=True))
-    kept = [] if matched is None else [Kept(plan, tuple(item for item in read if item[1]), matched, "complete")]
+    extracted = (
+        [] if matched is None else [Extracted(plan, tuple(item for item in read if item[1]), matched, "complete")]
+    )
     ends = accumulate(missed)
-    return kept, [
+    return extracted, [
         rest.slice(end - less, less) if rest is not None and less else None
         for end, less in zip(ends, missed, strict=True)
     ]
 
 
-def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference) -> Asking[list[Kept]]:
+def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference) -> Asking[list[Extracted]]:
     """The events that each candidate reads, then those that none does."""
     asked = in_question(plan, group.columns[plan.body or "raw"], candidates) if len(candidates) > FEW else None
     if asked is not None:
         return (yield from _tried_by_text(plan, group, candidates, asked, reference))
-    kept: list[Kept] = []
+    extracted: list[Extracted] = []
     rest: Group | None = group
     for index in candidates:
         if rest is not None:
             matched, rest = yield from _read(plan, index, rest, reference)
             if matched is not None:
-                kept.append(Kept.of(plan, index, matched, "complete"))
+                extracted.append(Extracted.of(plan, index, matched, "complete"))
     if rest is not None:
-        kept.append(Kept.of(plan, None, *_leftover(plan, rest, candidates)))
-    return kept
+        extracted.append(Extracted.of(plan, None, *_leftover(plan, rest, candidates)))
+    return extracted
 
 
 def _tried_by_text(
     plan: Plan, group: Group, candidates: tuple[int, ...], asked: pl.Series, reference: Reference
-) -> Asking[list[Kept]]:
+) -> Asking[list[Extracted]]:
     """The same, where each event is tried only by the candidates whose places are listed for it."""
-    kept: list[Kept] = []
+    extracted: list[Extracted] = []
     left = [group.where(asked.is_null())] if asked.null_count() else []
     waiting, places = (group, asked) if not left else (group.where(asked.is_not_null()), asked.drop_nulls())
     by_rank = sorted(range(len(candidates)), key=lambda place: (plan.alike[candidates[place]], place))
@@ -178,7 +180,7 @@ def _tried_by_text(
         waiting, places = waiting.gather(order), places.gather(order)
         runs = [_Run((candidates[by_rank[rank]],), start, length) for rank, start, length in ranked]
         some, open_ = yield from _alike(plan, waiting, runs, reference)
-        kept += some
+        extracted += some
         readers = [
             _read(plan, run.candidates[0], rest, reference)
             for run, rest in zip(runs, open_, strict=True)
@@ -189,7 +191,7 @@ def _tried_by_text(
         for run, tried in zip(runs, open_, strict=True):
             matched, rest = next(found) if tried is not None else (None, None)
             if matched is not None:
-                kept.append(Kept.of(plan, run.candidates[0], matched, "complete"))
+                extracted.append(Extracted.of(plan, run.candidates[0], matched, "complete"))
             if rest is not None:
                 lists, rows = (column.slice(run.start, run.length) for column in (places, waiting.rows))
                 others.append((rest, lists.filter(rows.is_in(rest.rows.implode()))))
@@ -201,8 +203,8 @@ def _tried_by_text(
         waiting, places = joined([item for item, _ in others]), pl.concat([lists for _, lists in others])
         turn += 1
     if left:
-        kept.append(Kept.of(plan, None, *_leftover(plan, joined(left), candidates)))
-    return kept
+        extracted.append(Extracted.of(plan, None, *_leftover(plan, joined(left), candidates)))
+    return extracted
 
 
 def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:

@@ -8,8 +8,8 @@ import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.plan.data import Reading
-from kinglet.runtime.convert import convert
-from kinglet.runtime.regex_groups import Found, extract
+from kinglet.runtime.extraction.regex_groups import Found, extract
+from kinglet.runtime.typed_values import convert
 from kinglet.timestamps.reading import ISO, TimeReading
 from kinglet.timestamps.stamps import Reference
 
@@ -52,7 +52,7 @@ def take_texts(
         matched, late = matched | late, late if late.any() else None
     whole = None
     if reading.structures and reading.structures[0].source is None:
-        from kinglet.runtime.structures import read_plan
+        from kinglet.runtime.extraction.structures import read_plan
 
         whole = read_plan(text, reading.structures[0])
         matched = whole.good
@@ -64,7 +64,7 @@ def take_texts(
         more = more.filter(matched) if more is not None else None
     faults: Faults = [] if late is None else [("too-slow", late.filter(matched))]
     if reading.structures:
-        from kinglet.runtime.structures import with_structures
+        from kinglet.runtime.extraction.structures import with_structures
 
         texts, bad = with_structures(reading, texts, whole, more)
         faults += bad

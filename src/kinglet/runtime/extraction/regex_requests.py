@@ -12,9 +12,9 @@ from typing import NamedTuple, TypeVar
 import polars as pl
 
 from kinglet.plan.data import Reading
-from kinglet.runtime.candidate_variants import FEW
-from kinglet.runtime.regex_groups import Found, extract
-from kinglet.runtime.regex_workers import on_shelves
+from kinglet.runtime.extraction.candidate_variants import FEW
+from kinglet.runtime.extraction.regex_groups import Found, extract
+from kinglet.runtime.extraction.regex_workers import on_shelves
 
 T = TypeVar("T")
 
