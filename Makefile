@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
 .DEFAULT_GOAL := help
-.PHONY: help demo test lint format bench screenshots schema clean
+.PHONY: help demo test lint format bench screenshots schema tables clean
 
 help:  ## show this
 	@awk -F ':.*## ' '/^[a-z]+:.*## / {printf "  make %-12s %s\n", $$1, $$2}' $(MAKEFILE_LIST)
@@ -42,6 +42,9 @@ screenshots: $(READY)  ## make docs/screenshots anew (needs xterm, Xvfb, ImageMa
 
 schema: $(READY)  ## make the published schema of parser files anew
 	$(BIN)/kinglet model --file-schema > src/kinglet/spec/parser-file.schema.json
+
+tables: $(READY)  ## make the tables of the documents anew that come from the code
+	$(BIN)/python tools/build_tables.py
 
 clean:  ## remove what can be made again
 	rm -rf $(VENV) build dist .mypy_cache .ruff_cache .hypothesis src/*.egg-info kinglet-demo benchmarks/data

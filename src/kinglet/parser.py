@@ -81,11 +81,8 @@ class Parser(ParseCalls):
         Raises:
             ParserFileError: a table cannot be read.
         """
-        from kinglet.steps.tables import Lookup, Translate
-
         for step in self.plan.steps:
-            if isinstance(step.action, Lookup | Translate):
-                step.action.ready()
+            step.action.ready()
 
     def with_steps(self, *, without: Collection[int] = (), until: int | None = None) -> Parser:
         """The same parser with fewer steps, and without its mapping, which may need them.

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING, NamedTuple
 
+from kinglet.faults import FAULTS
 from kinglet.insight.spans import Span, inside_of, spans, stamp_place
 from kinglet.patterns.types import STRUCTURES
 from kinglet.plan.data import Plan, Reading, VariantPlan
@@ -66,25 +67,8 @@ def reasons(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) ->
         elif kind in ("no-variant", "no-match"):
             found.append(_stopped(plan, raw, fault))
         else:
-            found.append(Diagnosis(fault, _PLAIN.get(kind, ""), start, end))
+            found.append(Diagnosis(fault, FAULTS[kind].words if kind in FAULTS else "", start, end))
     return found
-
-
-_PLAIN = {
-    "no-time": "no stamp where the time rules look for one",
-    "no-start": "these lines stand before the first line that starts an event",
-    "too-long": "longer than `events.max_bytes`; cut into pieces",
-    "bad-bytes": "has bytes that the encoding of the log does not know; they show as \ufffd",
-    "too-many-lines": "of more lines than `events.max_lines`; cut into pieces",
-    "cut-off": "its end is missing",
-    "stray-text": "stands between records and belongs to none",
-    "bad-count": "the count of bytes before it is missing or wrong",
-    "repeated-key": "a key stands in it more than once; the last one counts",
-    "few-columns": "has fewer columns than there are names",
-    "many-columns": "has more columns than there are names; those are kept in `more`",
-    "too-slow": "a regex with look-around or the like took longer over it than it may",
-    "after-pause": "goes on with a line that was given out before its end had come",
-}
 
 
 def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, label: str) -> Diagnosis:
@@ -110,10 +94,10 @@ def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, la
 def _of_step(plan: Plan, kind: str, name: str, text: str, start: int, end: int) -> tuple[str, int, int]:
     """What a step says of an event that it dropped, or of a field in which it could read nothing."""
     for step in plan.steps:
-        if kind == "dropped" and getattr(step.action, "reason", None) == name:
+        if kind == "dropped" and step.action.about.reason == name:
             return f"dropped by {step.label}", start, end
-        reading = getattr(step.action, "reading", None)
-        if kind == "not-read" and reading is not None and getattr(step.action, "name", None) == name:
+        reading = step.action.about.reading
+        if kind == "not-read" and reading is not None and step.action.about.field == name:
             if reading.structures and not reading.regexes:
                 from kinglet.structured.why_unread import unread
 
@@ -129,8 +113,8 @@ def _of_step(plan: Plan, kind: str, name: str, text: str, start: int, end: int) 
 def _of_other(plan: Plan, fault: str, where: Mapping[str, Span], raw: str) -> Diagnosis:
     """What is wrong with a field for the parser that it was handed to."""
     field, _, inner = fault.partition("/")
-    other = next((step.action.plan for step in plan.steps if getattr(step.action, "name", None) == field
-                  and hasattr(step.action, "plan")), None)  # fmt: skip
+    about = [step.action.about for step in plan.steps]
+    other = next((item.plan for item in about if item.field == field and item.plan is not None), None)
     span = where.get(field)
     if other is None or span is None:
         return Diagnosis(fault, f"the parser that reads `{field}` says {inner}", 0, len(raw.split("\n", 1)[0]))
@@ -141,11 +125,11 @@ def _of_other(plan: Plan, fault: str, where: Mapping[str, Span], raw: str) -> Di
 
 def _about(plan: Plan, name: str) -> str:
     for step in plan.steps:
-        for item in getattr(step.action, "items", ()):
+        for item in step.action.about.types:
             if item.name == name:
                 return f"{item.type.about}, which {step.label} makes of it"
     readings = [*([plan.envelope] if plan.envelope else []), *(variant.reading for variant in plan.variants)]
-    readings += [step.action.reading for step in plan.steps if hasattr(step.action, "reading")]
+    readings += [found for step in plan.steps if (found := step.action.about.reading) is not None]
     return next(
         (field.type.about for reading in readings for field in reading.every_field if field.name == name), "valid"
     )
@@ -204,7 +188,7 @@ def _unread(plan: Plan, source: str, text: str, variant: str | None) -> tuple[in
 
     readings = [item.reading for item in plan.variants if item.name == variant]
     readings += [plan.envelope] if plan.envelope is not None else []
-    readings += [step.action.reading for step in plan.steps if hasattr(step.action, "reading")]
+    readings += [found for step in plan.steps if (found := step.action.about.reading) is not None]
     structures = [item.structure for reading in readings for item in reading.structures if item.source == source]
     return unread(structures[0], text)
 

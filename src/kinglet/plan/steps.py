@@ -1,15 +1,18 @@
-"""What a step is in a plan: data, and the protocol of what it does."""
+"""What a step is in a plan: data, and the base of what it does."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import NamedTuple, Protocol
+from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.expressions.compiling import Expression
 from kinglet.timestamps.stamps import Reference
+
+if TYPE_CHECKING:
+    from kinglet.plan.data import FieldPlan, Plan, Reading
 
 ALWAYS: Mapping[str, pl.DataType] = {
     "raw": pl.String(),
@@ -26,24 +29,54 @@ Needs = tuple[tuple[str, pl.DataType], ...]
 """The fields that an expression uses, and their types at that step."""
 
 
-class Action(Protocol):
+class StepAbout(NamedTuple):
+    """What a step says of itself to those who show what it did.
+
+    field: that it reads, by `reading` or by the plan of another parser. types: what it converts fields to. reason: for
+    which it drops events.
+    """
+
+    field: str | None = None
+    reading: Reading | None = None
+    plan: Plan | None = None
+    types: tuple[FieldPlan, ...] = ()
+    reason: str | None = None
+
+
+class Action:
     """What a step does; it holds no state of a run."""
+
+    @property
+    def about(self) -> StepAbout:
+        """What it says of itself."""
+        return StepAbout()
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """Events after the step, and what is wrong with them; where: the ones it is done to, None for all.
 
         frame may lack fields that none of its events have.
         """
+        raise NotImplementedError
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """The fields that events have afterwards; always: whether it is done to all of them."""
+        raise NotImplementedError
 
     @property
     def gives(self) -> tuple[str, ...]:
         """The fields that it gives values."""
+        raise NotImplementedError
 
     def json(self, before: Json) -> Json:
         """The fields whose text is JSON afterwards, in the events that it is done to."""
+        raise NotImplementedError
+
+    def ready(self) -> None:
+        """Reads what it needs from files, which is otherwise done when it first acts.
+
+        Raises:
+            ParserFileError: a file cannot be read.
+        """
 
 
 class StepPlan(NamedTuple):

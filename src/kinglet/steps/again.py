@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import datetime
-from typing import NamedTuple
 
 import polars as pl
 
@@ -12,7 +12,7 @@ from kinglet.columns.faults import Faults
 from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, Plan, Reading
-from kinglet.plan.steps import Fields, Json
+from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.extraction.read import take
 from kinglet.runtime.steps import placed
 from kinglet.source.logs import Source
@@ -23,13 +23,18 @@ VARIANT = "_variant"
 """What stands behind a field's name in that of the field which says how another parser read it."""
 
 
-class ParseAgain(NamedTuple):
+@dataclass(frozen=True)
+class ParseAgain(Action):
     """The fields of a reading from a field's text; text that it does not match is a fault, unless optional."""
 
     name: str
     reading: Reading
     optional: bool
     times: TimeReading = ISO
+
+    @property
+    def about(self) -> StepAbout:
+        return StepAbout(self.name, self.reading)
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -72,12 +77,17 @@ class ParseAgain(NamedTuple):
         return (before - {*self.gives}) | ({MORE} if self.reading.structures else set())
 
 
-class Hand(NamedTuple):
+@dataclass(frozen=True)
+class Hand(Action):
     """The fields of another parser from a field's text, and under the field's name and VARIANT how it was read."""
 
     name: str
     plan: Plan
     optional: bool
+
+    @property
+    def about(self) -> StepAbout:
+        return StepAbout(self.name, plan=self.plan)
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""

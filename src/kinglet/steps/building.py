@@ -109,7 +109,7 @@ def build_steps(
                 message = f"`{name}` is {said_type(types[name])}, and would be {said_type(dtype)} in some events only"
                 here.report((step.operation,), message, "leave `when` out, or give the result another name")
         # where only some events may get JSON, or keep text that is none, all of the field is text
-        sure = step.when is None and not dropped and isinstance(action, Roll)
+        sure = step.when is None and not dropped
         json = frozenset(
             name
             for name in action.json(json)
@@ -117,7 +117,7 @@ def build_steps(
         )
         types = after
         every |= after
-        dropped |= step.operation == "drop"
+        dropped |= action.about.reason is not None
     return tuple(found), every, json
 
 
@@ -126,7 +126,7 @@ def after_steps(steps: Collection[StepPlan], before: Fields) -> Fields:
     dropped = False
     for step in steps:
         before = step.action.fields(before, step.when is None and not dropped)
-        dropped |= step.operation == "drop"
+        dropped |= step.action.about.reason is not None
     return before
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import polars as pl
@@ -10,7 +11,7 @@ from kinglet.columns.faults import Faults
 from kinglet.columns.put import put
 from kinglet.expressions.compiling import Expression
 from kinglet.plan.data import RESERVED
-from kinglet.plan.steps import ALWAYS, Fields, Json, Needs
+from kinglet.plan.steps import ALWAYS, Action, Fields, Json, Needs
 from kinglet.runtime.steps import placed, selected
 from kinglet.timestamps.stamps import Reference
 
@@ -23,7 +24,8 @@ class Assignment(NamedTuple):
     needs: Needs
 
 
-class Set(NamedTuple):
+@dataclass(frozen=True)
+class Set(Action):
     """Fields by expressions, all of which see the event as it was before the step."""
 
     assignments: tuple[Assignment, ...]
@@ -61,7 +63,8 @@ def _at(rows: pl.Series, values: pl.Series, height: int) -> pl.Series:
     return put(pl.Series("", [None], dtype=values.dtype).new_from_index(0, height), rows, values)
 
 
-class Rename(NamedTuple):
+@dataclass(frozen=True)
+class Rename(Action):
     """Fields under other names; keeps: whether the old ones stay too."""
 
     names: tuple[tuple[str, str], ...]
@@ -97,7 +100,8 @@ class Rename(NamedTuple):
         return (before - {*self.gives}) | {new for old, new in self.names if old in before}
 
 
-class Remove(NamedTuple):
+@dataclass(frozen=True)
+class Remove(Action):
     """Without some fields, or without all but some."""
 
     names: frozenset[str]

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
-from kinglet.plan.steps import Fields, Json
+from kinglet.plan.steps import Action, Fields, Json
 from kinglet.runtime.steps import placed
 from kinglet.timestamps.stamps import Reference
 
@@ -16,7 +16,8 @@ POINT = pl.Struct({"name": pl.String(), "value": pl.Float64(), "labels": pl.List
 POINTS = pl.List(POINT)
 
 
-class Measure(NamedTuple):
+@dataclass(frozen=True)
+class Measure(Action):
     """Points of an event: names and fields of numbers, and fields that tell points apart.
 
     A number that is empty gives no point, an empty label is left out; points that the field holds already stay.

@@ -5,18 +5,19 @@ from __future__ import annotations
 import hashlib
 import hmac
 import os
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.errors import UsageError
-from kinglet.plan.steps import Fields, Json
+from kinglet.plan.steps import Action, Fields, Json
 from kinglet.runtime.steps import placed
 from kinglet.timestamps.stamps import Reference
 
 
-class Mask(NamedTuple):
+@dataclass(frozen=True)
+class Mask(Action):
     """Characters of fields as `*`, but for some at the end; a value that is no longer than those is all masked."""
 
     names: tuple[str, ...]
@@ -47,7 +48,8 @@ class Mask(NamedTuple):
         return before - {*self.names}
 
 
-class Hash(NamedTuple):
+@dataclass(frozen=True)
+class Hash(Action):
     """Fields as the first digits of their keyed hashes in base 16; key: the environment variable that has it."""
 
     names: tuple[str, ...]

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
-from kinglet.plan.steps import Fields, Json
+from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.steps import placed
 from kinglet.timestamps.stamps import Reference
 
 
-class Roll(NamedTuple):
+@dataclass(frozen=True)
+class Roll(Action):
     """Several fields as one JSON object, without those that are empty; null where all are."""
 
     names: tuple[str, ...]
@@ -50,7 +51,8 @@ class Roll(NamedTuple):
         return (before - {*self.names}) | {self.to}
 
 
-class Raw(NamedTuple):
+@dataclass(frozen=True)
+class Raw(Action):
     """The raw text of complete events, cut after so many characters, or dropped; others keep theirs."""
 
     shorten: int | None
@@ -78,10 +80,15 @@ class Raw(NamedTuple):
         return before
 
 
-class Drop(NamedTuple):
+@dataclass(frozen=True)
+class Drop(Action):
     """The event is dropped; the reason stands among its faults."""
 
     reason: str
+
+    @property
+    def about(self) -> StepAbout:
+        return StepAbout(reason=self.reason)
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""

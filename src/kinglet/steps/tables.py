@@ -8,13 +8,12 @@ import ipaddress
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
-from kinglet.plan.steps import Fields, Json
+from kinglet.plan.steps import Action, Fields, Json
 from kinglet.runtime.steps import placed
 from kinglet.timestamps.stamps import Reference
 
@@ -91,7 +90,8 @@ class Table:
         return ParserFileError([Problem(self.place, self.key, message, hint)])
 
 
-class Translate(NamedTuple):
+@dataclass(frozen=True)
+class Translate(Action):
     """A field's values by a table: what they become, or null, or as they are where they become the same field."""
 
     name: str
@@ -134,7 +134,8 @@ class Translate(NamedTuple):
         self.pairs()
 
 
-class Lookup(NamedTuple):
+@dataclass(frozen=True)
+class Lookup(Action):
     """Columns of the row that goes with a field's value; null where none does."""
 
     name: str

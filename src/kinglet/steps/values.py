@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import json
-from typing import NamedTuple
+from dataclasses import dataclass
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.plan.data import FieldPlan
-from kinglet.plan.steps import Fields, Json
+from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.steps import placed
 from kinglet.runtime.typed_values import convert
 from kinglet.timestamps.reading import ISO, TimeReading
@@ -18,7 +18,8 @@ from kinglet.timestamps.stamps import Reference
 LIST = pl.List(pl.String())
 
 
-class Convert(NamedTuple):
+@dataclass(frozen=True)
+class Convert(Action):
     """Fields as other types; a value that is none of its type is a fault and becomes null.
 
     lists: fields whose text is a JSON list, which become lists of text.
@@ -27,6 +28,10 @@ class Convert(NamedTuple):
     items: tuple[FieldPlan, ...]
     lists: tuple[str, ...] = ()
     times: TimeReading = ISO
+
+    @property
+    def about(self) -> StepAbout:
+        return StepAbout(types=self.items)
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -97,7 +102,8 @@ def _item(value: object) -> str:
     return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
 
 
-class Replace(NamedTuple):
+@dataclass(frozen=True)
+class Replace(Action):
     """Text of a regex by other text, wherever it stands in a field."""
 
     name: str
@@ -124,7 +130,8 @@ class Replace(NamedTuple):
         return before - {self.name}
 
 
-class Split(NamedTuple):
+@dataclass(frozen=True)
+class Split(Action):
     """The parts of a text in fields of their own, or as a list; what is more than fields stays with the last."""
 
     name: str
@@ -162,7 +169,8 @@ class Split(NamedTuple):
         return before - {*self.gives}
 
 
-class Join(NamedTuple):
+@dataclass(frozen=True)
+class Join(Action):
     """Fields, and the items of those that are lists, as one text; null where all are empty."""
 
     names: tuple[str, ...]
