@@ -209,6 +209,10 @@ class Rules(unittest.TestCase):
         self.check(CutRule("csv", header=False), "a,b\n1,2\n", "a,b", "1,2")
         self.check(CutRule("csv", delimiter=";", quote="'"), "h\n'a;\n';2\n", "'a;\n';2")
         self.check(CutRule("csv"), 'h\n1,"open\n2,b\n3,c\n', ('1,"open', "cut-off"), "2,b", "3,c")
+        row = '1,"two\nlines"'
+        self.check(CutRule("csv", header=False, max_bytes=len(row)), row + "\n2,b\n", row, "2,b")
+        few = CutRule("csv", header=False, max_bytes=len(row) - 1)
+        self.check(few, row + "\n2,b\n", ('1,"two', "cut-off"), 'lines"', "2,b")
 
     def test_separators(self) -> None:
         self.check(CutRule("nul", encoding="utf-8"), "a\nb\0\0c", "a\nb", "c")

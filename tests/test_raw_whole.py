@@ -302,6 +302,14 @@ class Batches(InFolder):
             ]
             self.assertLess(max(sizes), 2 * 2**20)
 
+    def test_the_bytes_of_small_logs_are_counted_once(self) -> None:
+        for i in range(9):
+            self.write(f"{i}.log", "ab\n" * (i + 1))
+        for most in (4, 100):
+            with mock.patch.object(cutting, "MAX_EVENTS", most):
+                batches = [batch for batch in joining.cut_all(open_sources(self.folder), CutRule()) if batch]
+            self.assertAlmostEqual(3 * 45, sum(batch.bytes_read for batch in batches), delta=len(batches))
+
     @given(
         st.lists(st.sampled_from(['{"a":1}\n{"b":2}\n', '{"a":', '[{"a":1}]', "", "junk\n", '{"c":3}}\n']), max_size=9)
     )

@@ -408,6 +408,10 @@ class MissingDates(unittest.TestCase):
             ["03-01 10:00:05", "03-01 10:00:03", "03-01 09:56:00"],
             self.read("2026-03-01 10:00:05", "10:00:03", "09:56:00"),
         )
+        self.assertEqual(  # five minutes back are late, more are the next day
+            ["03-01 10:00:00", "03-01 09:55:00", "03-02 09:49:59"],
+            self.read("2026-03-01 10:00:00", "09:55:00", "09:49:59"),
+        )
 
     def test_without_an_earlier_event_the_log_tells_the_day(self) -> None:
         self.assertEqual(["03-05 11:00:00", "03-06 10:00:00"], self.read("11:00:00", "10:00:00"))
