@@ -151,11 +151,11 @@ def call_options(reference_time: ReferenceTime, zone: str | None) -> Options:
         UsageError: the reference time is no date, or `zone` no zone.
     """
     if zone is not None and not isinstance(zone, str):
-        raise UsageError(f"zone: {zone!r} is no text; name a zone such as Atlantic/Azores")
+        raise UsageError(f"zone: {zone!r} is no text", "name a zone such as Atlantic/Azores")
     if zone is not None and configured_zone(zone) is None:
         otherwise = "name one such as Atlantic/Azores, or an offset such as +02:00"
         hint = did_you_mean(zone, zoneinfo.available_timezones(), otherwise)
-        raise UsageError(f"zone: no such zone `{zone}`; {hint}")
+        raise UsageError(f"zone: no such zone `{zone}`", hint)
     try:
         return Options(as_moment(reference_time) if reference_time is not None else None, zone)
     except ValueError as error:
@@ -169,7 +169,7 @@ def checked_workers(workers: int | None) -> int | None:
         UsageError: it is none.
     """
     if workers is not None and (not isinstance(workers, int) or not 1 <= workers <= MOST_WORKERS):
-        raise UsageError(f"workers: {workers!r} is no number of threads; give 1 to {MOST_WORKERS}")
+        raise UsageError(f"workers: {workers!r} is no number of threads", f"give 1 to {MOST_WORKERS}")
     return workers
 
 
@@ -180,4 +180,4 @@ def checked_limit(limit: int | None) -> None:
         UsageError: it is none.
     """
     if limit is not None and (not isinstance(limit, int) or limit < 0):
-        raise UsageError(f"limit: {limit!r} is no number of events; give a whole number from 0 on")
+        raise UsageError(f"limit: {limit!r} is no number of events", "give a whole number from 0 on")

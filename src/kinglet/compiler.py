@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from kinglet.cutting.from_spec import cut_rule
-from kinglet.errors import ParserFileError, UsageError, did_you_mean
+from kinglet.errors import InvalidError, ParserFileError, UsageError, did_you_mean
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import Columns, MappingPlan, build_mapping, whole
 from kinglet.ocsf.schema import Model
@@ -117,8 +117,7 @@ def _cut(work: _Build) -> None:
         try:
             named(events.encoding)
         except UsageError as error:
-            message, _, hint = str(error).partition("; ")
-            work.report(("events", "encoding"), message, hint)
+            work.report(("events", "encoding"), error.message, error.hint)
 
 
 def _envelope(work: _Build) -> None:
@@ -266,14 +265,14 @@ def _other(work: _Build, name: str) -> Plan:
     """
     above = (*work.above, work.definition.parser)
     if name in above:
-        raise ValueError(f"`{name}` would read its own fields again; hand it to another parser")
+        raise InvalidError(f"`{name}` would read its own fields again", "hand it to another parser")
     ready = loading.ready_parsers()
     folder = work.document.folder
     path = folder / f"{name}.yaml"
     if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_.-]*", name) or not (path.is_file() or name in ready):
         beside = [file.stem for file in folder.glob("*.yaml")]
         hint = did_you_mean(name, [*beside, *ready], f"put {name}.yaml beside this file")
-        raise ValueError(f"there is no parser `{name}` beside this file; {hint}")
+        raise InvalidError(f"there is no parser `{name}` beside this file", hint)
     try:
         return build(*loading.read(path if path.is_file() else ready[name]), above, work.model)
     except ParserFileError as error:
@@ -296,10 +295,6 @@ def _mappings(work: _Build) -> None:
     envelope |= time_rules.given(work.times, envelope)
     stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)
 
-    def told(path: Path, message: str) -> None:
-        text, _, hint = message.partition("; ")
-        work.report(path, text, hint)
-
     for i, variant in enumerate(work.definition.variants):
         reading = work.readings[i]
         event = whole(work.definition.event, variant.event, model, functools.partial(_no_template, work, i))
@@ -307,7 +302,7 @@ def _mappings(work: _Build) -> None:
         if reading is None:  # its fields are not known, but classes, captions and attributes can be judged
             if event is not None:
                 event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
-                build_mapping(work.definition, event, Columns({}), model, told, where)
+                build_mapping(work.definition, event, Columns({}), model, work.report, where)
             work.mappings.append(None)
             continue
         fields = envelope | {item.name: item.dtype for item in reading.every_field}
@@ -321,17 +316,16 @@ def _mappings(work: _Build) -> None:
             for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
         }
         columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json, offset)
-        work.mappings.append(build_mapping(work.definition, event, columns, model, told, where))
+        work.mappings.append(build_mapping(work.definition, event, columns, model, work.report, where))
     work.problems = list(dict.fromkeys(work.problems))
     original = _original(work, envelope)
     offset = zone_offset(work.times, original is not None)
     columns = Columns(_after(work, envelope), {}, stamps, original, work.json, offset)
-    work.unread = build_mapping(work.definition, None, columns, model, told, lambda key: ("event",))
+    work.unread = build_mapping(work.definition, None, columns, model, work.report, lambda key: ("event",))
 
 
-def _no_template(work: _Build, variant: int, is_own: bool, message: str) -> None:
-    text, _, hint = message.partition("; ")
-    work.report(("variants", variant, "event", "template") if is_own else ("event", "template"), text, hint)
+def _no_template(work: _Build, variant: int, is_own: bool, message: str, hint: str) -> None:
+    work.report(("variants", variant, "event", "template") if is_own else ("event", "template"), message, hint)
 
 
 def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:

@@ -18,7 +18,24 @@ from typing import NamedTuple
 
 
 class KingletError(Exception):
-    """Base of all errors that Kinglet raises on purpose."""
+    """Base of all errors that Kinglet raises on purpose: what is wrong, and how to mend it."""
+
+    def __init__(self, message: str = "", hint: str = "") -> None:
+        self.message, self.hint = message, hint
+        super().__init__(f"{message}; {hint}" if hint else message)
+
+
+class InvalidError(ValueError):
+    """A value that cannot be, before it is known where it stands: what is wrong, and how to mend it."""
+
+    def __init__(self, message: str, hint: str = "") -> None:
+        self.message, self.hint = message, hint
+        super().__init__(f"{message}; {hint}" if hint else message)
+
+
+def parts_of(error: Exception) -> tuple[str, str]:
+    """What an error says is wrong, and how to mend it, where it says so."""
+    return (error.message, error.hint) if isinstance(error, KingletError | InvalidError) else (str(error), "")
 
 
 class Place(NamedTuple):
@@ -133,4 +150,4 @@ def needing(extra: str) -> Iterator[None]:
         yield
     except ModuleNotFoundError as error:
         name = "kinglet-logs"
-        raise UsageError(f"this needs the package {error.name}; `pip install '{name}[{extra}]'` brings it") from None
+        raise UsageError(f"this needs the package {error.name}", f"`pip install '{name}[{extra}]'` brings it") from None

@@ -97,7 +97,7 @@ class Parser(ParseCalls):
         for number in (*without, *([until] if until else [])):
             if not 1 <= number <= count:
                 some = f"it has steps 1 to {count}" if count else "it has none"
-                raise UsageError(f"{self.name} has no step {number}; {some}")
+                raise UsageError(f"{self.name} has no step {number}", f"{some}")
         steps = [
             step.model_copy(update={"off": True}) if i in without or (until is not None and i > until) else step
             for i, step in enumerate(self.definition.steps, 1)

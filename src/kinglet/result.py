@@ -45,7 +45,7 @@ class Result:
             UsageError: there are several.
         """
         if len(self.parsers) != 1:
-            raise UsageError(f"the result is of {len(self.parsers)} parsers; `parsers` has them by name")
+            raise UsageError(f"the result is of {len(self.parsers)} parsers", "`parsers` has them by name")
         return next(iter(self.parsers.values()))
 
     @functools.cached_property
@@ -129,7 +129,7 @@ class Result:
         from kinglet.output.writers import refuse_inputs, writer_for
 
         if as_ not in FORMS:
-            raise UsageError(f"as_: there is no form `{as_}` of events; give {' or '.join(FORMS)}")
+            raise UsageError(f"as_: there is no form `{as_}` of events", f"give {' or '.join(FORMS)}")
         target = os.fspath(path)
         refuse_inputs(target, [], [source for batch in self.batches for source in batch.sources])
         with writer_for(target, self._reader._view(as_)) as writer:

@@ -129,7 +129,9 @@ class Session:
         try:
             kept = json.loads(state)
             if kept["kinglet_session"] != VERSION:
-                raise UsageError(f"the state is of form {kept['kinglet_session']}; this Kinglet reads form {VERSION}")
+                raise UsageError(
+                    f"the state is of form {kept['kinglet_session']}", f"this Kinglet reads form {VERSION}"
+                )
             options = call_options(kept["reference_time"], kept["zone"])
             self._options = options
             self._source.name = str(kept["name"])
@@ -153,7 +155,7 @@ class Session:
             known = kept["known"]
             self._known = Known(known[0], known[1], known[2], Hour(*known[3]) if known[3] else None, known[4])
         except (ValueError, KeyError, TypeError, IndexError) as error:
-            raise UsageError(f"this is no state of a session: {error}; give what `state` was") from None
+            raise UsageError(f"this is no state of a session: {error}", "give what `state` was") from None
 
     def _fed(self, data: bytes, *, final: bool) -> list[EventBatch]:
         batches = list(self._begin(data, final=final))

@@ -49,7 +49,7 @@ def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_jso
         names = [item.name for item in found.variants]
         if wanted not in names:
             raise UsageError(
-                f"no variant `{wanted}`; {did_you_mean(wanted, names, 'the variants are ' + ', '.join(names))}"
+                f"no variant `{wanted}`", f"{did_you_mean(wanted, names, 'the variants are ' + ', '.join(names))}"
             )
         found = found._replace(variants=tuple(item for item in found.variants if item.name == wanted))
     if as_json:

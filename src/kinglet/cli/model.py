@@ -38,14 +38,14 @@ def command(
     from kinglet.ocsf.loading import load_model
 
     if sum((name is not None, search is not None, file_schema)) > 1:
-        raise UsageError("CLASS, --search and --file-schema exclude each other; give one of them")
+        raise UsageError("CLASS, --search and --file-schema exclude each other", "give one of them")
     if file_schema:
         from kinglet.insight.editor_schema import file_schema_text
 
         sys.stdout.write(file_schema_text(options.load_model(extensions)))
         return
     if parsers is not None and name is None:
-        raise UsageError("--parsers goes with CLASS; name one")
+        raise UsageError("--parsers goes with CLASS", "name one")
     model = load_model(*extensions)
     out = console()
     if search is not None:
@@ -208,7 +208,7 @@ def _search(out: Console, model: Model, word: str, as_json: bool) -> None:
         print_json([{"kind": kind, "name": name, "in": where} for kind, name, where in found])
         return
     if not found:
-        raise ModelError(f"nothing in the model is called `{word}`; try a shorter word")
+        raise ModelError(f"nothing in the model is called `{word}`", "try a shorter word")
     names = min(max(len(name) for _, name, _ in found), 48)
     for kind, name, where in found:
         line = Text(f"  {kind:<10}", style="dim").append(f"{name:<{names}}  ", style="default not dim").append(where)

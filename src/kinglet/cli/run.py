@@ -78,7 +78,7 @@ def command(
     from kinglet.source.logs import open_sources
 
     if as_json and output == "-":
-        raise UsageError("--json and -o - both write to standard output; give -o a file")
+        raise UsageError("--json and -o - both write to standard output", "give -o a file")
     task = _task(parsers, form, options.load_model(extensions))
     gc.freeze()
     gc.enable()

@@ -67,9 +67,9 @@ def command(
     from kinglet.parser import load
 
     if (line is not None) + (without is not None) + (until is not None) > 1:
-        raise UsageError("--trace, --without and --until each show something else; give one of them")
+        raise UsageError("--trace, --without and --until each show something else", "give one of them")
     if without is not None and "-" in files:
-        raise UsageError("--without reads the log more than once, and standard input is gone then; give it a file")
+        raise UsageError("--without reads the log more than once, and standard input is gone then", "give it a file")
     loaded = load(parser, model=options.load_model(extensions))
     asked = _with_steps(loaded, without, until)
 
@@ -78,7 +78,7 @@ def command(
             name, reference_time=at, zone=zone, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes, limit=most
         )
         if not len(found):
-            raise InputError(f"{name}: is empty; there is nothing to parse")
+            raise InputError(f"{name}: is empty", "there is nothing to parse")
         return found
 
     found: list[dict[str, Any]] = []

@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 
+from kinglet.errors import InvalidError
+
 _PART = re.compile(r"([^.\[\]]+)(?:\[([1-9][0-9]?)\])?")
 Tree = dict[str, Any]
 """Names to values, to further trees, or to the items of a list."""
@@ -24,8 +26,9 @@ def parts(path: str) -> Iterator[tuple[str, int | None]]:
     for piece in path.split("."):
         match = _PART.fullmatch(piece)
         if match is None:
-            raise ValueError(
-                f"`{path}` is not a path of attributes; write `user.name`, or `resources[1].name` for a list, up to 99"
+            raise InvalidError(
+                f"`{path}` is not a path of attributes",
+                "write `user.name`, or `resources[1].name` for a list, up to 99",
             )
         yield match[1], int(match[2]) if match[2] else None
 

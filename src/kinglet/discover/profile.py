@@ -38,7 +38,7 @@ def _look(sources: list[Source], given: Given) -> Look:
     sample = take(sources)
     name = sources[0].name if len(sources) == 1 else str(given)
     if not sample.text.strip():
-        raise InputError(f"{name}: is empty; there is nothing to look at")
+        raise InputError(f"{name}: is empty", "there is nothing to look at")
     records = container_of(sample)
     if records is not None and records.events is not None:
         frame, batches = _cut(sample, records.events)

@@ -132,7 +132,9 @@ def _said(value: Any) -> str:
 def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanation:
     form = variant.forms[0] if variant.forms else "nothing"
     found = _explained(variant.name, form, variant.pattern or variant.regex or "", reading)
-    event = whole(parser.definition.event, variant.event, parser.model or load_model(), lambda is_own, message: None)
+    event = whole(
+        parser.definition.event, variant.event, parser.model or load_model(), lambda is_own, message, hint: None
+    )
     words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
     return found._replace(kinds=tuple(variant.kind or ()), mapped=": ".join(words))
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
-from kinglet.errors import InputError, ModelError, ParserFileError, Problem
+from kinglet.errors import InputError, ModelError, ParserFileError, Problem, parts_of
 from kinglet.expressions import evaluating
 from kinglet.expressions.compiling import sql
 from kinglet.expressions.terms import ExpressionError
@@ -87,7 +87,7 @@ def load_rules(folder: str | os.PathLike[str], model: Model | None = None) -> li
     folder, model = Path(folder), model or load_model()
     files = sorted(folder.glob("*.yaml")) if folder.is_dir() else [folder]
     if not files:
-        raise InputError(f"{folder}: has no rule file; they end with .yaml")
+        raise InputError(f"{folder}: has no rule file", "they end with .yaml")
     rules: list[Rule] = []
     problems: list[Problem] = []
     for file in files:
@@ -104,23 +104,22 @@ def _rule(file: Path, model: Model) -> Rule:
     definition, document = read_other(file, RuleFile, "rule")
     problems: list[Problem] = []
 
-    def report(path: tuple[str | int, ...], message: str) -> None:
-        text, _, hint = message.partition("; ")
-        problems.append(document.problem(path, text, hint))
+    def report(path: tuple[str | int, ...], message: str, hint: str = "") -> None:
+        problems.append(document.problem(path, message, hint))
 
     classes: list[ModelClass] = []
     for name in definition.class_:
         try:
             classes.append(model.find_class(name))
         except ModelError as error:
-            report(("class",), str(error))
+            report(("class",), *parts_of(error))
     columns: dict[str, pl.DataType] = {}
     for item in classes:
         for i, path in enumerate(definition.reads):
             try:
                 columns[path] = _dtype(model, item, path)
             except ModelError as error:
-                report(("reads", i) if len(definition.reads) > 1 else ("reads",), str(error))
+                report(("reads", i) if len(definition.reads) > 1 else ("reads",), *parts_of(error))
         always = (
             "class_uid",
             "type_uid",
@@ -137,7 +136,7 @@ def _rule(file: Path, model: Model) -> Rule:
         try:
             dtype = sql(definition.when, columns).dtype
             if dtype != pl.Boolean():
-                report(("when",), f"`{definition.when}` is no condition; compare something: `status_id = 2`")
+                report(("when",), f"`{definition.when}` is no condition", "compare something: `status_id = 2`")
         except ExpressionError as error:
             report(("when",), str(error).replace("is no field of this variant", "is not among `reads`"))
     if problems:

@@ -118,7 +118,7 @@ def _found(bare: Result, line: int) -> tuple[Parsed, Part, int]:
             return parsed, part, place
     lines = bare.events.select(first="line", last=pl.col("line") + pl.col("raw").str.count_matches("\n", literal=True))
     first, last = lines.select(pl.col("first").min(), pl.col("last").max()).row(0)
-    raise UsageError(f"no event has line {line}; those read have lines {first:,} to {last:,}")
+    raise UsageError(f"no event has line {line}", f"those read have lines {first:,} to {last:,}")
 
 
 def _fields(frame: pl.DataFrame) -> dict[str, Any]:

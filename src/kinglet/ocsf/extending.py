@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from kinglet.errors import ModelError, ParserFileError, Problem, did_you_mean
+from kinglet.errors import ModelError, ParserFileError, Problem, did_you_mean, parts_of
 from kinglet.ocsf.schema import REQUIREMENTS, Model
 from kinglet.spec.document import Document
 from kinglet.spec.loading import read_other
@@ -47,9 +47,8 @@ class _Work:
             self.data["classes"] = {"base_event": self.data["classes"]["base_event"]}
         self.data["extensions"][definition.model] = {"uid": definition.uid, "version": definition.version}
 
-    def report(self, path: tuple[str | int, ...], message: str) -> None:
-        text, _, hint = message.partition("; ")
-        self.problems.append(self.document.problem(path, text, hint))
+    def report(self, path: tuple[str | int, ...], message: str, hint: str = "") -> None:
+        self.problems.append(self.document.problem(path, message, hint))
 
     def categories(self) -> None:
         for item in self.definition.categories.values():
@@ -62,7 +61,7 @@ class _Work:
             path = ("objects", name)
             if name in self.known:
                 hint = "give it a name of its own, and let it extend that; `attributes` adds to one of the standard"
-                self.report(path, f"the model has an object `{name}` already; {hint}")
+                self.report(path, f"the model has an object `{name}` already", hint)
             inherited = self._of_object(item.extends, (*path, "extends"))
             self.data["objects"][name] = self._entity(item, inherited, path)
 
@@ -73,7 +72,7 @@ class _Work:
             same = name if name in self.data["classes"] else captions.get(item.caption.casefold())
             if same is not None:
                 hint = "give it a name and a caption of its own, and let it extend that"
-                self.report(path, f"the model has a class `{same}` already; {hint}")
+                self.report(path, f"the model has a class `{same}` already", hint)
                 continue
             category = self._category(item.category, (*path, "category"))
             inherited = self._of_class(item.extends, (*path, "extends"))
@@ -129,7 +128,7 @@ class _Work:
             for number in captions:
                 if str(number) in known:
                     self.report(
-                        (*path, str(number)), f"{number} is `{known[str(number)]}` already; take another number"
+                        (*path, str(number)), f"{number} is `{known[str(number)]}` already", "take another number"
                     )
             values[3] = self._enumeration(known | {str(number): caption for number, caption in captions.items()})
             entity["attributes"] = entity["attributes"] | {name: self._row(values)}
@@ -137,7 +136,7 @@ class _Work:
     def templates(self) -> None:
         for name, item in self.definition.templates.items():
             if item.template is not None:
-                self.report(("templates", name, "template"), "a template stands over no other; write it out")
+                self.report(("templates", name, "template"), "a template stands over no other", "write it out")
             self.data["templates"][name] = item
 
     def _entity(self, item: OwnEntity, inherited: Mapping[str, Any], path: tuple[str | int, ...]) -> dict[str, Any]:
@@ -146,7 +145,7 @@ class _Work:
             for i, name in enumerate(names):
                 if name not in attributes:
                     hint = did_you_mean(name, attributes)
-                    self.report((*path, "constraints", kind, i), f"it has no attribute `{name}`; {hint}")
+                    self.report((*path, "constraints", kind, i), f"it has no attribute `{name}`", hint)
         found = {"caption": item.caption, "attributes": attributes}
         constraints = {**inherited.get("constraints", {}), **item.constraints}
         return found | ({"constraints": constraints} if constraints else {})
@@ -159,7 +158,7 @@ class _Work:
                 known = [*self.data["types"], *self.data["objects"]]
                 hint = did_you_mean(item.type, known, "types are " + ", ".join(self.data["types"]))
                 inside = (*path, name) if path[0] == "attributes" else (*path, "attributes", name)
-                self.report(inside, f"`{item.type}` is no type and no object of the model; {hint}")
+                self.report(inside, f"`{item.type}` is no type and no object of the model", hint)
                 continue
             rows[name] = self._row(
                 [
@@ -191,7 +190,7 @@ class _Work:
         captions = {caption.casefold(): int(uid) for uid, caption in self.data["categories"].items()}
         if wanted.casefold() not in captions:
             known = [*self.data["categories"].values(), *self.definition.categories]
-            self.report(path, f"there is no category `{wanted}`; {did_you_mean(wanted, known, ', '.join(known))}")
+            self.report(path, f"there is no category `{wanted}`", f"{did_you_mean(wanted, known, ', '.join(known))}")
         return captions.get(wanted.casefold(), 0)
 
     def _of_class(self, wanted: str | None, path: tuple[str | int, ...]) -> dict[str, Any]:
@@ -200,7 +199,7 @@ class _Work:
         try:
             name = Model(self.data).find_class(wanted).name
         except ModelError as error:
-            self.report(path, str(error))
+            self.report(path, *parts_of(error))
             return {}
         found: dict[str, Any] = self.data["classes"][name]
         return found
@@ -210,7 +209,7 @@ class _Work:
             return {}
         if wanted not in self.data["objects"]:
             hint = did_you_mean(wanted, self.data["objects"], "objects go by their names, such as `network_endpoint`")
-            self.report(path, f"there is no object `{wanted}`; {hint}")
+            self.report(path, f"there is no object `{wanted}`", hint)
             return {}
         found: dict[str, Any] = self.data["objects"][wanted]
         return found

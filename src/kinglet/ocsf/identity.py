@@ -3,16 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, Protocol
 
 import polars as pl
 
-from kinglet.errors import ModelError
+from kinglet.errors import ModelError, parts_of
 from kinglet.ocsf.schema import Model, ModelClass, enum_value
 from kinglet.spec.schema import EventMapping, ParserFile
 
 Path = tuple[str | int, ...]
-Report = Callable[[Path, str], None]
+
+
+class Report(Protocol):
+    """Takes down what is wrong at a place of the parser file, and how to mend it."""
+
+    def __call__(self, path: Path, message: str, hint: str = "") -> None: ...
+
+
 BY_NAME = {"activity": "activity_id", "status": "status_id", "severity": "severity_id"}
 """Keys of a mapping, and the enumerations that they set by caption or id."""
 
@@ -51,14 +58,14 @@ def identity(
         attribute = model_class.attributes.get(name)
         if attribute is None:
             if wanted is not None:
-                report(source_path(key), f"the class {model_class.caption} has no {key}; leave it out")
+                report(source_path(key), f"the class {model_class.caption} has no {key}", "leave it out")
             continue
         if wanted is None and attribute.requirement != "required":
             continue
         try:
             ids[name] = int(enum_value(attribute, wanted if wanted is not None else 0))
         except ModelError as error:
-            report(source_path(key), str(error))
+            report(source_path(key), *parts_of(error))
             ids[name] = 0
     activity = ids.get("activity_id", 0)
     activity_name = model_class.attributes["activity_id"].enum[activity]

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.columns.paths import parts, tree
-from kinglet.errors import ModelError, did_you_mean
+from kinglet.errors import InvalidError, ModelError, did_you_mean, parts_of
 from kinglet.expressions import evaluating
 from kinglet.ocsf.completeness import unfilled, unmet
 from kinglet.ocsf.identity import BY_NAME, Leaf, Path, Report, constant, identity, typed_by_activity
@@ -107,7 +107,7 @@ def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMappin
 
 
 def whole(
-    shared: EventMapping | None, own: EventMapping | None, model: Model, report: Callable[[bool, str], None]
+    shared: EventMapping | None, own: EventMapping | None, model: Model, report: Callable[[bool, str, str], None]
 ) -> EventMapping | None:
     """A variant's mapping over the shared one, each over the template that it names.
 
@@ -121,7 +121,7 @@ def whole(
         if base is None:
             known = "`--model FILE` names the file that has it" if not model.templates else ""
             hint = did_you_mean(mapping.template, model.templates, known or "it has " + ", ".join(model.templates))
-            report(is_own, f"the model has no template `{mapping.template}`; {hint}")
+            report(is_own, f"the model has no template `{mapping.template}`", hint)
             return mapping
         return merged(base, mapping)
 
@@ -159,12 +159,12 @@ def build_mapping(
     """
     event = event or EventMapping.model_validate({"class": "Base Event"})
     if event.class_ is None:
-        report(source_path("class"), "the mapping names no class; add `class:` (`kinglet model` lists them)")
+        report(source_path("class"), "the mapping names no class", "add `class:` (`kinglet model` lists them)")
         return None
     try:
         model_class = model.find_class(event.class_)
     except ModelError as error:
-        report(source_path("class"), str(error))
+        report(source_path("class"), *parts_of(error))
         return None
     work = _Work(definition, event, columns, model, model_class, report, source_path, {}, {}, {}, [], set())
     for step in _STEPS:
@@ -244,7 +244,7 @@ def _by_expression(model: Model, value: Scalar | list[Scalar], attribute: Attrib
 
 def _by_table(model: Model, table: Translation, attribute: Attribute, fields: Fields) -> Value:
     if not attribute.enum:
-        raise ValueError(f"`{attribute.name}` is no enumeration; give it a value with `set`")
+        raise InvalidError(f"`{attribute.name}` is no enumeration", "give it a value with `set`")
     words = {_word(word): enum_value(attribute, value) for word, value in table.to.items()}
     return value_of(table.from_, attribute, model, fields, words)
 
@@ -260,7 +260,7 @@ def _fill(work: _Work, key: str, path: str, value_for: Callable[[Attribute, Fiel
         attributes = work.model.path(work.model_class, path)
         value = value_for(attributes[-1], fields)
     except (ModelError, ValueError) as error:
-        work.report(work.source_path(key), str(error))
+        work.report(work.source_path(key), *parts_of(error))
         return
     work.given[path] = attributes
     work.values[path] = value
@@ -347,14 +347,14 @@ def _keep(work: _Work) -> None:
     """Fields that no attribute took go to `unmapped`, with what was wrong with the event."""
     for path in work.values:
         if path.startswith("unmapped.") and path.split(".")[1] in ("faults", "time_notes", *OWN_KEYS):
-            work.report(work.source_path(path), f"`{path}` is what Kinglet itself fills; give it another name")
+            work.report(work.source_path(path), f"`{path}` is what Kinglet itself fills", "give it another name")
     for name, dtype in work.columns.fields.items():
         if name in work.used:
             continue
         own = f"unmapped.{name}"
         there = next((path for path in work.values if path == own or is_within(path, own)), None)
         if there is not None:
-            work.report(work.source_path(there), f"the field `{name}` goes to `{own}` by itself; leave it out")
+            work.report(work.source_path(there), f"the field `{name}` goes to `{own}` by itself", "leave it out")
             continue
         if isinstance(dtype, pl.Datetime):
             work.add(Leaf(f"unmapped.{name}", pl.col(name).dt.strftime("%Y-%m-%dT%H:%M:%S%.6fZ"), pl.String()))

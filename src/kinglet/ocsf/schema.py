@@ -118,7 +118,7 @@ class Model:
         if name is None:
             captions = [value["caption"] for value in self.data["classes"].values()]
             hint = did_you_mean(str(wanted), captions, "`kinglet model` lists all classes")
-            raise ModelError(f"the model has no class `{wanted}`; {hint}")
+            raise ModelError(f"the model has no class `{wanted}`", hint)
         return self._class(name)
 
     def object(self, name: str) -> Entity:
@@ -188,7 +188,7 @@ class Model:
             found.append(attribute)
             whole = f"{above}.{part}" if above else part
             if number is not None and not (attribute.is_list and attribute.is_object):
-                raise ModelError(f"`{whole}` is no list of objects; leave out `[{number}]`")
+                raise ModelError(f"`{whole}` is no list of objects", f"leave out `[{number}]`")
             if not attribute.is_object:
                 if i + 1 < len(steps):
                     raise ModelError(
@@ -197,11 +197,11 @@ class Model:
                 return tuple(found)
             if attribute.is_list and number is None and i + 1 < len(steps):
                 raise ModelError(
-                    f"`{whole}` is a list of objects; say which one, such as `{whole}[1].{steps[i + 1][0]}`"
+                    f"`{whole}` is a list of objects", f"say which one, such as `{whole}[1].{steps[i + 1][0]}`"
                 )
             owner = self.object(attribute.type)
         inside = ", ".join(list(owner.attributes)[:6])
-        raise ModelError(f"`{path}` is an object ({owner.caption}); name one of its attributes: {inside}, …")
+        raise ModelError(f"`{path}` is an object ({owner.caption})", f"name one of its attributes: {inside}, …")
 
     def _no_attribute(self, owner: Entity, above: str, part: str) -> str:
         prefix = f"{above}." if above else ""

@@ -205,7 +205,7 @@ def writer_for(path: str, view: View | MixedView) -> Writer:
     if path == "-":
         return NdjsonWriter(path, view)
     if Path(path).is_dir():
-        raise OutputError(f"{path}: is a folder; name a file in it, such as {Path(path) / 'events.ndjson'}")
+        raise OutputError(f"{path}: is a folder", f"name a file in it, such as {Path(path) / 'events.ndjson'}")
     kind = WRITERS.get(Path(path).suffix)
     if kind is None:
         raise OutputError(
@@ -227,12 +227,12 @@ def refuse_inputs(output: str, given: Sequence[object], sources: Sequence[Source
     place = Path(output).absolute()
     for source in sources:
         if source.path is not None and place.exists() and source.path.exists() and place.samefile(source.path):
-            raise OutputError(f"{output}: is one of the logs that are read; write to another file")
+            raise OutputError(f"{output}: is one of the logs that are read", "write to another file")
     for item in given:
         folder = Path(item) if isinstance(item, str | os.PathLike) else None
         if folder is not None and folder.is_dir() and place.resolve().is_relative_to(folder.resolve()):
             what = f"lies in the folder {folder} of the logs, and would be read with them the next time"
-            raise OutputError(f"{output}: {what}; write it elsewhere")
+            raise OutputError(f"{output}: {what}", "write it elsewhere")
 
 
 def _unwritable(path: Path | None, error: OSError) -> OutputError | OSError:
@@ -241,7 +241,7 @@ def _unwritable(path: Path | None, error: OSError) -> OutputError | OSError:
     if path is None:
         return OutputError(f"standard output: cannot be written: {error.strerror or error}")
     if isinstance(error, FileNotFoundError | NotADirectoryError):
-        return OutputError(f"{path}: there is no folder {path.parent}; make it first: mkdir -p {path.parent}")
+        return OutputError(f"{path}: there is no folder {path.parent}", f"make it first: mkdir -p {path.parent}")
     if isinstance(error, PermissionError):
-        return OutputError(f"{path}: may not be written; choose a folder that you may write to")
+        return OutputError(f"{path}: may not be written", "choose a folder that you may write to")
     return OutputError(f"{path}: cannot be written: {error.strerror or error}")

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 
 import polars as pl
 
-from kinglet.errors import did_you_mean
+from kinglet.errors import did_you_mean, parts_of
 from kinglet.plan.data import DTYPES, Limits, TimeRulePlan, name_problem
 from kinglet.regex.dialect import RegexError, check_regex
 from kinglet.spec.document import Document, Path
@@ -79,8 +79,7 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
         try:
             return make()
         except ValueError as error:
-            message, _, hint = str(error).partition("; ")
-            report((*path, key), message, hint)
+            report((*path, key), *parts_of(error))
             return None
 
     date = next((way for way in rule.date if isinstance(way, DateFrom)), None)

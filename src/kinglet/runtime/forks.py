@@ -25,7 +25,7 @@ def begin() -> None:
     """
     if _state["orphaned"]:
         raise UsageError(
-            "this process was forked from one that had loaded a parser, whose threads it lacks; start it by spawn or "
-            "forkserver, or fork before the first parser is loaded"
+            "this process was forked from one that had loaded a parser, whose threads it lacks",
+            "start it by spawn or forkserver, or fork before the first parser is loaded",
         )
     _state["used"] = True

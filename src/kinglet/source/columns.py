@@ -19,7 +19,7 @@ def of_column(column: Any) -> Source:
     """
     exports = any(hasattr(column, name) for name in ("__arrow_c_array__", "__arrow_c_stream__"))
     if isinstance(column, pl.DataFrame) or not (isinstance(column, pl.Series) or exports):
-        raise UsageError(f"{type(column).__name__} is no column; give a polars series or an Arrow array of strings")
+        raise UsageError(f"{type(column).__name__} is no column", "give a polars series or an Arrow array of strings")
     try:
         events = column if isinstance(column, pl.Series) else pl.Series(column)
     except (TypeError, ValueError, pl.exceptions.PolarsError) as error:
@@ -27,7 +27,7 @@ def of_column(column: Any) -> Source:
     if events.dtype == pl.Categorical or isinstance(events.dtype, pl.Enum):
         events = events.cast(pl.String)
     if events.dtype not in (pl.String, pl.Null):
-        raise UsageError(f"a column of {events.dtype} is no column of raw events; they are strings")
+        raise UsageError(f"a column of {events.dtype} is no column of raw events", "they are strings")
     source = Source("<column>", datetime.now(UTC), events=events.cast(pl.String).fill_null(""))
     source.identify("".join(events.head(1).drop_nulls().to_list()).encode())
     return source

@@ -142,7 +142,8 @@ class Unpacked:
         self.cut_off = begun and not unpacker.eof
         if self.cut_off and not given:
             raise InputError(
-                f"{self.name}: the {self.packing.name} data ends before anything of it can be unpacked; fetch it again"
+                f"{self.name}: the {self.packing.name} data ends before anything of it can be unpacked",
+                "fetch it again",
             )
 
     def _check(self, taken: int, given: int) -> None:
@@ -154,10 +155,10 @@ class Unpacked:
                 else f"over {LIMIT_BYTES // 2**30} GiB, more than {LIMIT_RATIO} times what is packed"
             )
             raise InputError(
-                f"{self.name}: unpacks to {what}; if it is no trap, raise the limit with --max-unpacked-bytes"
+                f"{self.name}: unpacks to {what}", "if it is no trap, raise the limit with --max-unpacked-bytes"
             )
 
     def _damaged(self, error: Exception) -> InputError:
         return InputError(
-            f"{self.name}: the {self.packing.name} data is damaged from its start on ({error}); fetch it again"
+            f"{self.name}: the {self.packing.name} data is damaged from its start on ({error})", "fetch it again"
         )

@@ -62,7 +62,7 @@ def named(name: str, head: bytes = b"") -> Encoding:
         "".encode(found)
     except (LookupError, ValueError):
         hint = did_you_mean(name, _KNOWN, "known are " + ", ".join(_KNOWN) + " and others that Python knows")
-        raise UsageError(f"no such encoding `{name}`; {hint}") from None
+        raise UsageError(f"no such encoding `{name}`", hint) from None
     evidence = "as the parser or the call says"
     for mark, marked, width in _BOMS:
         if head.startswith(mark) and found in (marked, marked.rpartition("-")[0], "utf-8-sig"):
@@ -205,13 +205,13 @@ def refuse_binary(head: bytes, name: str) -> None:
         (b"ustar", 257, "a tar archive", "unpack it first: tar -xf"),
     ):
         if head[at : at + len(magic)] == magic:
-            raise InputError(f"{name}: is {what}; {advice} {name}")
+            raise InputError(f"{name}: is {what}", f"{advice} {name}")
     controls = len(head) - len(head.translate(None, _CONTROLS))
     if controls > len(head) * 0.01:
         offset = next(i for i, byte in enumerate(head) if byte in _CONTROLS)
         raise InputError(
-            f"{name}: is binary, not text (byte 0x{head[offset]:02x} at offset {offset}); give the log itself, "
-            "or name its encoding if it is text"
+            f"{name}: is binary, not text (byte 0x{head[offset]:02x} at offset {offset})",
+            "give the log itself, or name its encoding if it is text",
         )
 
 

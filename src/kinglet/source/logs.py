@@ -258,7 +258,7 @@ def open_sources(
     """
     if max_unpacked_bytes is not None and (not isinstance(max_unpacked_bytes, int) or max_unpacked_bytes < 1):
         raise UsageError(
-            f"max_unpacked_bytes: {max_unpacked_bytes!r} is no number of bytes; give a whole number from 1 on"
+            f"max_unpacked_bytes: {max_unpacked_bytes!r} is no number of bytes", "give a whole number from 1 on"
         )
     found: dict[object, Source] = {}
     for item in given:
@@ -291,9 +291,9 @@ def _opened(given: Given, lenient: bool = False) -> list[Source]:
     if isinstance(given, str | os.PathLike):
         return _open_path(os.fspath(given), lenient)
     if hasattr(given, "read"):
-        raise InputError("a file object is no log; give its path, or what it reads: bytes or text")
+        raise InputError("a file object is no log", "give its path, or what it reads: bytes or text")
     if not isinstance(given, Iterable):
-        raise InputError(f"{type(given).__name__} is no log; give a path, bytes, text, or a list of raw events")
+        raise InputError(f"{type(given).__name__} is no log", "give a path, bytes, text, or a list of raw events")
     events = _checked(given)
     first = list(itertools.islice(events, 1))
     whole = itertools.chain(first, events)
@@ -307,7 +307,7 @@ def _checked(given: Iterable[object]) -> Iterator[str]:
     for i, event in enumerate(given):
         if not isinstance(event, str):
             hint = "give several paths one by one" if isinstance(event, os.PathLike) else "give raw events as str"
-            raise InputError(f"<events>: item {i} is {type(event).__name__}, not text; {hint}")
+            raise InputError(f"<events>: item {i} is {type(event).__name__}, not text", hint)
         yield event
 
 
@@ -349,7 +349,7 @@ def _matching(pattern: str, lenient: bool) -> list[Source]:
     files = {Path(name).resolve(): name for name in reversed(names) if not Path(name).is_dir()}  # links may lead back
     found = [source for name in reversed(files.values()) for source in _open_path(name, lenient)]
     if not found:
-        raise InputError(f"{shown_name(pattern)}: no file matches; check the path")
+        raise InputError(f"{shown_name(pattern)}: no file matches", "check the path")
     return found
 
 
@@ -384,14 +384,14 @@ def _below(folder: Path, lenient: bool) -> list[Source]:
     except OSError as error:
         raise _unreadable(str(error.filename or folder), error) from None
     if not found:
-        raise InputError(f"{shown_name(str(folder))}: is a folder with no files in it; check the path")
+        raise InputError(f"{shown_name(str(folder))}: is a folder with no files in it", "check the path")
     return found
 
 
 def _unreadable(name: str, error: OSError) -> InputError:
     name = shown_name(name)
     if isinstance(error, FileNotFoundError):
-        return InputError(f"{name}: no such file; check the path")
+        return InputError(f"{name}: no such file", "check the path")
     if isinstance(error, PermissionError):
-        return InputError(f"{name}: may not be read; ask for read permission, or copy the file")
+        return InputError(f"{name}: may not be read", "ask for read permission, or copy the file")
     return InputError(f"{name}: cannot be read: {error.strerror}")

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
 
+from kinglet.errors import InvalidError
 from kinglet.spec.section import Section, Texts
 
 
@@ -25,7 +26,7 @@ class PairsForm(Section):
     @classmethod
     def _meant(cls, value: str) -> str:
         if re.search(r"\\[tnr]", value):
-            raise ValueError(f'is a backslash and a letter; in double quotes it is what is meant: "{value}"')
+            raise InvalidError("is a backslash and a letter", f'in double quotes it is what is meant: "{value}"')
         return value
 
 
@@ -65,14 +66,14 @@ def _as_columns(value: Any) -> Any:
     for name, written in value.items():
         match = re.fullmatch(r"\s*([1-9]\d{0,5})\s*(?:(-)\s*([1-9]\d{0,5})?)?\s*", str(written))
         if match is None:
-            raise ValueError(f"`{written}` is no range of characters; write `1-19`, or `30-` for all from there on")
+            raise InvalidError(f"`{written}` is no range of characters", "write `1-19`, or `30-` for all from there on")
         first = int(match[1])
         columns[str(name)] = (first, int(match[3]) if match[3] else None if match[2] else first)
     ends = sorted((first, last or 10**9) for first, last in columns.values())
     if any(last < first for first, last in ends) or any(
         last >= after for (_, last), (after, _) in itertools.pairwise(ends)
     ):
-        raise ValueError("has columns that overlap; each begins behind the one before")
+        raise InvalidError("has columns that overlap", "each begins behind the one before")
     return columns
 
 

@@ -12,7 +12,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 from pydantic_core import ErrorDetails
 
-from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
+from kinglet.errors import ParserFileError, Place, Problem, did_you_mean, parts_of
 from kinglet.spec import document
 from kinglet.spec.document import Document, Path
 from kinglet.spec.schema import ParserFile
@@ -143,7 +143,7 @@ def _problem(detail: ErrorDetails, found: Document, section: type[BaseModel] | N
         wanted = {"version": "1.2.0", "xml": "Event"}.get(str(path[-1]), "pump-panel")
         return found.problem(path, f"{value!r} is not in the right form", f"write it like `{wanted}`")
     if kind == "value_error":
-        message, _, hint = str(context["error"]).partition("; ")
+        message, hint = parts_of(context["error"])
         return found.problem(path, message, hint, key=isinstance(value, dict))
     if kind == "greater_than_equal":
         return found.problem(path, f"is {value!r}", f"must be at least {context['ge']}")

@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
 
+from kinglet.errors import InvalidError
 from kinglet.spec.forms import Form
 from kinglet.spec.section import Scalar, Section, Texts, as_list, one_or_many
 
@@ -222,7 +223,7 @@ class TimeRule(Section):
         if (self.since is None) != (self.unit is None):
             raise ValueError("has one of `since` and `unit`, which go together: `since: 1601-01-01`, `unit: 100 ns`")
         if self.since is not None and "format" in self.model_fields_set:
-            raise ValueError("has both `since` and `format`; a count needs no format")
+            raise InvalidError("has both `since` and `format`", "a count needs no format")
         slots = [way for way in self.date if isinstance(way, DateFrom)]
         if slots and (len(self.date) > 1 or self.from_ is None or self.after is not None or self.find is not None):
             raise ValueError("takes its date from a slot: that goes with `from` alone, and with no other `date`")
@@ -310,7 +311,9 @@ class Envelope(Form):
     @model_validator(mode="after")
     def _some_form(self) -> Self:
         if not self.forms:
-            raise ValueError("does not say what it reads; give it a `pattern`, `json`, `pairs`, `syslog` or the like")
+            raise InvalidError(
+                "does not say what it reads", "give it a `pattern`, `json`, `pairs`, `syslog` or the like"
+            )
         return self
 
 

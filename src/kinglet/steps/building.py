@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.errors import did_you_mean
+from kinglet.errors import did_you_mean, parts_of
 from kinglet.expressions.compiling import Expression, sql
 from kinglet.expressions.terms import ExpressionError, constant
 from kinglet.patterns.types import STRUCTURES
@@ -315,8 +315,7 @@ def _parse(here: _Here, step: Step) -> Action | None:
         try:
             plan = here.other(item.parser)
         except ValueError as error:
-            message, _, hint = str(error).partition("; ")
-            here.report(("parse", "parser"), message, hint)
+            here.report(("parse", "parser"), *parts_of(error))
             return None
         hand = Hand(item.field, plan, item.optional)
         for name, dtype in hand.fields({item.field: pl.String()}, True).items():

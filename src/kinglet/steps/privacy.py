@@ -80,7 +80,9 @@ class Hash(Action):
         """
         key = os.environ.get(self.key, "")
         if not key:
-            raise UsageError(f"{self.label} needs a key in the environment variable {self.key}; set it before the call")
+            raise UsageError(
+                f"{self.label} needs a key in the environment variable {self.key}", "set it before the call"
+            )
         return key.encode()
 
     def fields(self, before: Fields, always: bool) -> Fields:

@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from kinglet.errors import InvalidError
+
 _TWO = "[0-9]{1,2}"
 OFFSET = "(?:[Zz]|[+-][0-9]{2}(?::?[0-9]{2})?)"
 ZONE = "[A-Za-z][A-Za-z0-9_]*(?:[/+-][A-Za-z0-9_]+)*"
@@ -155,7 +157,7 @@ def _tokens(text: str) -> tuple[Token, ...]:
             stack.append([])
         elif closes:
             if len(stack) == 1:
-                raise ValueError(f"{text!r} closes `]]` what it never opened; write `[[` before the optional part")
+                raise InvalidError(f"{text!r} closes `]]` what it never opened", "write `[[` before the optional part")
             inner = stack.pop()
             stack[-1].append(Maybe(tuple(inner)))
         elif directive == "%%":
@@ -165,7 +167,7 @@ def _tokens(text: str) -> tuple[Token, ...]:
         else:
             stack[-1].append(Blanks() if blanks else Text(tuple(plain)))
     if len(stack) > 1:
-        raise ValueError(f"{text!r} opens `[[` and does not close it; write `]]` behind the optional part")
+        raise InvalidError(f"{text!r} opens `[[` and does not close it", "write `]]` behind the optional part")
     return tuple(stack[0])
 
 
@@ -185,7 +187,7 @@ def _spelt(text: str) -> str:
         if directive is None:
             named = _HINTS.get(match[0].lstrip("%").lstrip("-_^#0123456789"))
             hint = f"write `{named}`" if named else "known are " + " ".join(DIRECTIVES)
-            raise ValueError(f"{text!r} has the unknown directive `{match[0]}`; {hint}")
+            raise InvalidError(f"{text!r} has the unknown directive `{match[0]}`", hint)
         return directive.means or match[0]
 
     return re.sub(r"(?s)%(?:[-_^#0-9]*[A-Za-z]|.?)", means, text)

@@ -12,7 +12,7 @@ from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-from kinglet.errors import did_you_mean
+from kinglet.errors import InvalidError, did_you_mean
 from kinglet.timestamps import directives
 from kinglet.timestamps.directives import Blanks, Maybe, Part, Text, Token
 from kinglet.timestamps.reference_time import as_moment
@@ -175,7 +175,7 @@ def counted(since: str, unit: str) -> Format:
     match = _UNIT.fullmatch(unit)
     nanos = int(match[1] or 1) * _UNIT_NANOS[match[2]] if match else 0
     if not match or (nanos < 1000 and 1000 % nanos) or (nanos >= 1000 and nanos % 1000):
-        raise ValueError(f"`{unit}` is no unit of a count; write `s`, `ms`, `us`, `100 ns`, `d` or the like")
+        raise InvalidError(f"`{unit}` is no unit of a count", "write `s`, `ms`, `us`, `100 ns`, `d` or the like")
     micros = (origin - datetime(1970, 1, 1, tzinfo=UTC)) // datetime.resolution
     return Format(f"{unit} since {since}", (), has_zone=True, origin=micros, unit=nanos)
 
@@ -207,7 +207,7 @@ def parse_format(text: str) -> Format:
         known = _HINTS.get(text.lower().replace("-", "_"))
         otherwise = "use directives such as `%Y-%m-%d %H:%M:%S`, or one of " + ", ".join(NAMED)
         hint = f"write `{known}`" if known else did_you_mean(text, NAMED, otherwise)
-        raise ValueError(f"{text!r} is not a time format; {hint}")
+        raise InvalidError(f"{text!r} is not a time format", hint)
     return _of_directives(text, text)
 
 
@@ -227,18 +227,18 @@ def _judge(text: str, form: Form) -> None:
         part = directives.DIRECTIVES[code].part
         other = by_part.setdefault(part, code)
         if found.count(code) > 1:
-            raise ValueError(f"{text!r} has `{code}` twice; a stamp says each thing once")
+            raise InvalidError(f"{text!r} has `{code}` twice", "a stamp says each thing once")
         if other != code:
-            raise ValueError(f"{text!r} has both `{other}` and `{code}`; keep the one that fits")
+            raise InvalidError(f"{text!r} has both `{other}` and `{code}`", "keep the one that fits")
     parts = form.parts
     if "hour_of_half" in parts and "half" not in parts:
-        raise ValueError(f"{text!r} has an hour of twelve without %p; add %p, or use %H")
+        raise InvalidError(f"{text!r} has an hour of twelve without %p", "add %p, or use %H")
     if {"month", "month_name"} <= parts or {"hour", "hour_of_half"} <= parts or {"year", "year_of_century"} <= parts:
-        raise ValueError(f"{text!r} says one thing in two ways; keep the one that fits")
+        raise InvalidError(f"{text!r} says one thing in two ways", "keep the one that fits")
     dated = any(needed <= parts for needed in _DATED)
     if not dated and parts & {"year", "month", "month_name", "day", "week"}:
-        raise ValueError(f"{text!r} reads no date; a stamp needs at least a month and a day")
+        raise InvalidError(f"{text!r} reads no date", "a stamp needs at least a month and a day")
     if not dated and parts & {"offset", "zone"}:
-        raise ValueError(f"{text!r} has a zone without a date; write the zone as text, and give `zone`")
+        raise InvalidError(f"{text!r} has a zone without a date", "write the zone as text, and give `zone`")
     if not dated and not any(needed <= parts for needed in _CLOCKED):
-        raise ValueError(f"{text!r} reads no date and no time of day; a stamp needs one of them")
+        raise InvalidError(f"{text!r} reads no date and no time of day", "a stamp needs one of them")

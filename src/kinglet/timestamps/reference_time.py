@@ -5,11 +5,15 @@ from __future__ import annotations
 import re
 from datetime import UTC, date, datetime, timedelta
 
+from kinglet.errors import InvalidError
+
 _SPAN = re.compile(r"([0-9]+(?:\.[0-9]+)?) *(s|min|h|days?|d)")
 _SECONDS = {"s": 1, "min": 60, "h": 3600, "d": 86_400}
 
 
 _LONGEST = 365_250 * 86_400
+
+_LIKE = "write it like `2026-03-05` or `2026-03-05T12:00:00Z`"
 
 
 def as_moment(value: str | date | datetime) -> datetime:
@@ -22,9 +26,9 @@ def as_moment(value: str | date | datetime) -> datetime:
         try:
             value = date.fromisoformat(value) if len(value) == 10 else datetime.fromisoformat(value)
         except ValueError:
-            raise ValueError(f"{value!r} is not a date; write it like `2026-03-05` or `2026-03-05T12:00:00Z`") from None
+            raise InvalidError(f"{value!r} is not a date", _LIKE) from None
     if not isinstance(value, date):
-        raise ValueError(f"{value!r} is not a date; write it like `2026-03-05` or `2026-03-05T12:00:00Z`")
+        raise InvalidError(f"{value!r} is not a date", _LIKE)
     if not isinstance(value, datetime):
         value = datetime(value.year, value.month, value.day, 12)
     return value.replace(tzinfo=UTC) if value.tzinfo is None else value.astimezone(UTC)
@@ -46,5 +50,5 @@ def as_span(value: str) -> timedelta | None:
         return None
     seconds = float(match[1]) * _SECONDS["d" if match[2].startswith("d") else match[2]]
     if seconds > _LONGEST:
-        raise ValueError(f"{value!r} is longer than the 1,000 years that a span may be; write a date")
+        raise InvalidError(f"{value!r} is longer than the 1,000 years that a span may be", "write a date")
     return timedelta(seconds=seconds)
