@@ -181,6 +181,11 @@ class ReadingJson(unittest.TestCase):
                 read_object(text)
             self.assertEqual((at, message), (caught.exception.at, caught.exception.message))
         self.assertEqual((0, "no JSON object"), unread(JsonObjects(), "{}"))
+        for text, said in {
+            '{"a": }': "a value expected", '{"a": [1 2]}': "`,` or `]` expected", '{"a": "b': "a quote that is not closed",
+            r'{"a": "\x"}': "an escape that JSON does not know", r'{"a": "\u12"}': "four digits of base 16 expected",
+        }.items():  # fmt: skip
+            self.assertIn(said, unread(JsonObjects(), text)[1], text)
 
 
 class ReadingPairs(unittest.TestCase):

@@ -47,8 +47,8 @@ _PLAIN_WORDS = {
     "Expecting value": "a value expected",
     "Expecting ',' delimiter": "`,` or `]` expected",
     "Unterminated string starting at": "a quote that is not closed",
-    "InvalidError \\escape": "an escape that JSON does not know",
-    "InvalidError \\uXXXX escape": "four digits of base 16 expected",
+    "Invalid \\escape": "an escape that JSON does not know",
+    "Invalid \\uXXXX escape": "four digits of base 16 expected",
 }
 
 
