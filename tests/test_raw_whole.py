@@ -13,6 +13,7 @@ import struct
 import unittest
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import zstandard
@@ -301,6 +302,27 @@ class Batches(InFolder):
                 for batch in cut(Source("x", open_sources(b"")[0].reference, events=[big] * 30), CutRule())
             ]
             self.assertLess(max(sizes), 2 * 2**20)
+
+    def test_a_small_log_is_opened_once_and_let_go(self) -> None:
+        for name, text in {"a.log": "a\n", "b.json": '{"a":1}\n', "c.json": '{"a":', "d.json": '{"b":2}\n'}.items():
+            self.write(name, text)
+        self.write("e.log.gz", gzip.compress(b"e\nf\n"))
+        opened: list[str] = []
+        real = Path.open
+
+        def counted(path: Path, *arguments: Any, **more: Any) -> Any:
+            opened.append(path.name)
+            return real(path, *arguments, **more)
+
+        for rule, names in ((CutRule(), ["a.log"]), (CutRule(), ["e.log.gz"]), (CutRule(), ["a.log", "e.log.gz"]),
+                            (CutRule("json"), ["b.json", "c.json", "d.json"])):  # fmt: skip
+            opened.clear()
+            with mock.patch.object(Path, "open", counted):
+                sources = open_sources(*(self.folder / name for name in names))
+                texts = [text for batch in joining.cut_all(sources, rule) if batch for text in batch.frame["raw"]]
+            self.assertEqual(sorted(names), sorted(opened))
+            self.assertGreaterEqual(len(texts), len(names))
+            self.assertEqual([None] * len(names), [source.held for source in sources])
 
     def test_the_bytes_of_small_logs_are_counted_once(self) -> None:
         for i in range(9):

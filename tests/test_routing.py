@@ -17,10 +17,10 @@ from kinglet import compiler as build
 from kinglet.parser import Parser
 from kinglet.regex.literals import pieces
 from kinglet.runtime.extraction import variants as by_variant
-from kinglet.runtime.extraction.candidate_variants import in_question, piece_of, slices
+from kinglet.runtime.extraction.candidate_variants import candidates_by_text, piece_of, slices
 from kinglet.runtime.extraction.regex_groups import extract
-from kinglet.runtime.extraction.regex_requests import Ask, Asking, answered, together
-from kinglet.runtime.extraction.regex_workers import PLACES, on_shelves
+from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, run_requests, side_by_side
+from kinglet.runtime.extraction.regex_workers import PLACES, on_workers
 
 HEAD = "kinglet: 1\nparser: quay\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Quay}\n"
 AT = "2026-03-05T12:00:00Z"
@@ -128,23 +128,23 @@ class ManyVariants(unittest.TestCase):
         names = ("crane up", "crane down", "tide", "-")
         listed = (f"  - {{name: v{i}, pattern: '{{a:text}}{name}{{b:text}}'}}\n" for i, name in enumerate(names))
         plan = kinglet.load(HEAD + "variants:\n" + "".join(listed)).plan
-        asked = in_question(plan, pl.Series(["the crane  up with the tide", "crane down", "no"]), range(4))
+        asked = candidates_by_text(plan, pl.Series(["the crane  up with the tide", "crane down", "no"]), range(4))
         assert asked is not None
         self.assertEqual([[0, 2, 3], [1, 3], [3]], [list(places) for places in asked])
-        self.assertIsNone(in_question(plan, pl.Series(["no"]), [3]))
+        self.assertIsNone(candidates_by_text(plan, pl.Series(["no"]), [3]))
 
     def test_readers_side_by_side_ask_at_once_and_keep_their_order(self) -> None:
         reading = kinglet.load(HEAD + "variants: [{name: a, pattern: 'a {n:int}'}]\n").plan.variants[0].reading
         asked: list[list[str]] = []
 
-        def reader(*texts: str) -> Asking[list[str | None]]:
+        def reader(*texts: str) -> Requests[list[str | None]]:
             found = []
             for text in texts:
-                (answer,) = yield [Ask(pl.Series([text]), reading)]
+                (answer,) = yield [RegexRequest(pl.Series([text]), reading)]
                 found += answer.texts["n"].to_list()
             return found
 
-        readers = together([reader("a 1", "b", "a 2"), reader(), reader("a 3")])
+        readers = side_by_side([reader("a 1", "b", "a 2"), reader(), reader("a 3")])
         texts = next(readers)
         with self.assertRaises(StopIteration) as done:
             while True:
@@ -152,7 +152,7 @@ class ManyVariants(unittest.TestCase):
                 texts = readers.send([extract(*ask) for ask in texts])
         self.assertEqual([["a 1", "a 3"], ["b"], ["a 2"]], asked)
         self.assertEqual([["1", None, "2"], [], ["3"]], done.exception.value)
-        many = answered(together([reader(f"a {i}") for i in range(20)]))
+        many = run_requests(side_by_side([reader(f"a {i}") for i in range(20)]))
         self.assertEqual([[str(i)] for i in range(20)], many)
 
     def test_a_regex_goes_to_the_same_thread_each_time(self) -> None:
@@ -160,18 +160,18 @@ class ManyVariants(unittest.TestCase):
             return threading.current_thread().name
 
         regexes = [(i, f"shelf test {i}") for i in range(100)]
-        first, again = on_shelves(thread, regexes), on_shelves(thread, reversed(regexes))
+        first, again = on_workers(thread, regexes), on_workers(thread, reversed(regexes))
         self.assertEqual(first, again)
         self.assertGreaterEqual(PLACES, max(Counter(first.values()).values()))
         with self.assertRaises(ZeroDivisionError):
-            on_shelves(lambda number: 1 // (number - 3), regexes)
+            on_workers(lambda number: 1 // (number - 3), regexes)
 
     @unittest.skipUnless(hasattr(os, "fork"), "only where processes can fork")
     def test_a_forked_process_has_threads_of_its_own(self) -> None:
-        on_shelves(str, [(1, "before the fork")])
+        on_workers(str, [(1, "before the fork")])
         process = os.fork()
         if not process:
-            os._exit(on_shelves(str, [(1, "before the fork")]) != {1: "1"})
+            os._exit(on_workers(str, [(1, "before the fork")]) != {1: "1"})
         self.assertEqual(0, os.waitpid(process, 0)[1])
 
     def test_equal_numbers_stand_together_in_their_order(self) -> None:

@@ -12,7 +12,7 @@ import polars as pl
 import kinglet
 from kinglet.demo.logs import LOGS, log_bytes, log_text
 from kinglet.parser_set import ParserSet
-from kinglet.runtime.candidate_parsers import Chooser, of_path, telling
+from kinglet.runtime.candidate_parsers import CandidateFinder, of_path, required_texts
 from tests.helpers import ROOT, InFolder
 from tests.helpers import kinglet as command
 
@@ -93,12 +93,12 @@ class Sets(InFolder):
 
 class Choosing(unittest.TestCase):
     def test_text_that_tells_an_event(self) -> None:
-        named = {name: telling(kinglet.load(DEMO / f"{name}.yaml").plan) for name in LOGS}
+        named = {name: required_texts(kinglet.load(DEMO / f"{name}.yaml").plan) for name in LOGS}
         self.assertEqual((" PMP/",), named["pump-panel"])
         self.assertEqual(("event=",), named["slipway-vpn"])
         self.assertEqual(('"time"',), named["manifest-store"])
         self.assertIsNone(named["resolver"])
-        chooser = Chooser([kinglet.load(GATE).plan, kinglet.load(PUMP).plan])
+        chooser = CandidateFinder([kinglet.load(GATE).plan, kinglet.load(PUMP).plan])
         self.assertEqual([[0], [1], None, None, [0]], chooser.told(pl.Series(LINES)).to_list())
         both = chooser.told(pl.Series(["gate 4 opened by x pump y started"]))
         self.assertEqual([[0, 1]], both.to_list())
@@ -114,7 +114,7 @@ class Choosing(unittest.TestCase):
             (", {name: other}", None, ["lock", "other", "started"]),
         ):
             parser = kinglet.load(kinds % more)
-            self.assertEqual(told, telling(parser.plan))
+            self.assertEqual(told, required_texts(parser.plan))
             events = ParserSet([kinglet.load(PUMP), parser]).parse(logs).events
             self.assertEqual(read, events["variant"].fill_null("NULL").to_list())
 

@@ -19,7 +19,7 @@ from kinglet.insight.diagnosis import reasons
 from kinglet.insight.spans import spans
 from kinglet.plan.data import Plan
 from kinglet.structured import by_form as forms
-from kinglet.structured.by_form import Found, Structure, read
+from kinglet.structured.by_form import KeyColumns, Structure, read
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
 from kinglet.structured.pairs import Pairs
@@ -32,7 +32,7 @@ JSON = HEAD + "variants:\n  - {name: all, json: true, types: %s}\n"
 AT = "2026-03-05T12:00:00Z"
 
 
-def found(texts: list[str | None], structure: Structure, *wanted: str) -> Found:
+def found(texts: list[str | None], structure: Structure, *wanted: str) -> KeyColumns:
     return read(pl.Series(texts, dtype=pl.String), structure, wanted)
 
 
@@ -182,7 +182,8 @@ class ReadingJson(unittest.TestCase):
             self.assertEqual((at, message), (caught.exception.at, caught.exception.message))
         self.assertEqual((0, "no JSON object"), unread(JsonObjects(), "{}"))
         for text, said in {
-            '{"a": }': "a value expected", '{"a": [1 2]}': "`,` or `]` expected", '{"a": "b': "a quote that is not closed",
+            '{"a": }': "a value expected", '{"a": [1 2]}': "`,` or `]` expected",
+            '{"a": "b': "a quote that is not closed",
             r'{"a": "\x"}': "an escape that JSON does not know", r'{"a": "\u12"}': "four digits of base 16 expected",
         }.items():  # fmt: skip
             self.assertIn(said, unread(JsonObjects(), text)[1], text)

@@ -52,7 +52,7 @@ class _Build(Context):
     definition: ParserFile
     above: tuple[str, ...] = ()
     steps: tuple[StepPlan, ...] = ()
-    ways: dict[str, pl.DataType] = field(default_factory=dict)
+    all_fields: dict[str, pl.DataType] = field(default_factory=dict)
     json: frozenset[str] = frozenset()
     times: list[TimeRulePlan] = field(default_factory=list)
     envelope: Reading | None = None
@@ -244,14 +244,14 @@ def _time_fields(work: _Build) -> None:
 
 def _steps(work: _Build) -> None:
     """What is done to fields after they are read."""
-    work.ways = dict(work.fields)
+    work.all_fields = dict(work.fields)
     structured = [reading for reading in (work.envelope, *work.readings) if reading is not None and reading.structures]
     work.json = frozenset({MORE} if structured else ())
     if not work.definition.steps:
         return
     from kinglet.steps.building import after_steps, build_steps
 
-    work.steps, work.ways, work.json = build_steps(
+    work.steps, work.all_fields, work.json = build_steps(
         work, work.definition.steps, work.fields, work.json, lambda name: _other(work, name)
     )
     work.fields = after_steps(work.steps, work.fields)
@@ -397,7 +397,7 @@ def _plan(work: _Build) -> Plan:
         fields=work.fields,
         unread=work.unread,
         steps=work.steps,
-        ways=work.ways,
+        all_fields=work.all_fields,
         json=work.json,
         bare=work.bare,
         alike=alike(variants),

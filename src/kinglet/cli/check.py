@@ -71,7 +71,7 @@ def command(
         advised = advice(loaded)
         if as_json:
             missing = {item.variant: list(item.missing) for item in covered if item.missing}
-            report = _plain(loaded, outcomes, missing, advised)
+            report = _as_json(loaded, outcomes, missing, advised)
             reports.append({**report, "mappings": [plain(item) for item in covered]})
         else:
             _render(out, loaded, outcomes)
@@ -105,7 +105,7 @@ def _render_advice(out: Console, item: Advice) -> None:
         out.print(Text("    ").append_text(piece))
 
 
-def _plain(
+def _as_json(
     parser: Parser, outcomes: list[CaseOutcome], missing: dict[str, list[str]], advised: list[Advice]
 ) -> dict[str, Any]:
     return {

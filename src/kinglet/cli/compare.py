@@ -45,14 +45,14 @@ def command(
     wanted = needs.load(rules, model) if rules is not None else []
     found = compare(load(old, model=model), load(new, model=model), files, reference_time=at, rules=wanted)
     if as_json:
-        print_json(_plain(found))
+        print_json(_as_json(found))
     else:
         _render(console(), old, new, found)
     if found.worse:
         raise SystemExit(1)
 
 
-def _plain(found: Comparison) -> dict[str, Any]:
+def _as_json(found: Comparison) -> dict[str, Any]:
     return {
         "before": found.counts[0],
         "now": found.counts[1],

@@ -41,7 +41,7 @@ def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_jso
     """
     from kinglet.cli.render import console, print_json
     from kinglet.errors import UsageError, did_you_mean
-    from kinglet.insight.explaining import as_plain, explain
+    from kinglet.insight.explaining import explain, json_values
     from kinglet.parser import load
 
     found = explain(load(parser, model=options.load_model(extensions)))
@@ -53,7 +53,7 @@ def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_jso
             )
         found = found._replace(variants=tuple(item for item in found.variants if item.name == wanted))
     if as_json:
-        print_json(as_plain(found))
+        print_json(json_values(found))
         return
     out = console()
     if wanted is None:

@@ -76,10 +76,10 @@ def _fact(out: Console, label: str, text: str, note: str = "") -> None:
     lines = body.wrap(out, out.width - _LABEL - 2)
     for i, line in enumerate(lines):
         line.rstrip()
-        out.print(Text(f"  {label if i == 0 else '':<{_LABEL}}", style="bold").append_text(_plain(line)))
+        out.print(Text(f"  {label if i == 0 else '':<{_LABEL}}", style="bold").append_text(_not_bold(line)))
 
 
-def _plain(text: Text) -> Text:
+def _not_bold(text: Text) -> Text:
     text.style = "not bold"
     return text
 

@@ -54,7 +54,7 @@ def command(
         found = model.find(name)
         fed = _fed_by(found, parsers, model) if parsers is not None else None
         if as_json:
-            print_json(_plain(found) | ({"fed_by": fed} if fed is not None else {}))
+            print_json(_as_json(found) | ({"fed_by": fed} if fed is not None else {}))
         else:
             _render_class(out, model, found, all_attributes)
             if fed is not None:
@@ -171,7 +171,7 @@ def _captions(attribute: Attribute) -> list[str]:
     return [caption for _, caption in sorted(attribute.enum.items(), key=lambda item: (isinstance(item[0], str), item))]
 
 
-def _plain(item: Entity) -> dict[str, Any]:
+def _as_json(item: Entity) -> dict[str, Any]:
     from kinglet.ocsf.schema import ModelClass
 
     named = (

@@ -63,12 +63,12 @@ def state_colours(out: Console) -> Mapping[str, str]:
 
 def print_json(value: Any) -> None:
     """Machine-readable output: one JSON value on standard output."""
-    text = json.dumps(value, indent=2, ensure_ascii=False, default=_plain)
+    text = json.dumps(value, indent=2, ensure_ascii=False, default=_json_value)
     hidden = (sign if sign.isprintable() or sign == "\n" else json.dumps(sign)[1:-1] for sign in text)
     sys.stdout.write((text if text.isprintable() else "".join(hidden)) + "\n")
 
 
-def _plain(value: Any) -> Any:
+def _json_value(value: Any) -> Any:
     if isinstance(value, datetime):
         return value.isoformat().replace("+00:00", "Z")
     return value.isoformat() if isinstance(value, date) else str(value)
@@ -142,7 +142,7 @@ def shown_value(value: Any, width: int) -> str:
     elif isinstance(value, list):
         text = ", ".join(shown_value(item, width) for item in value) or "none"
     elif isinstance(value, dict):
-        text = json.dumps(value, ensure_ascii=False, default=_plain)
+        text = json.dumps(value, ensure_ascii=False, default=_json_value)
     else:
         text = visible(str(value)).replace("\n", "⏎")
     return text if len(text) <= width else text[: max(width - 1, 1)] + "…"

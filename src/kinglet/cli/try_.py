@@ -97,7 +97,7 @@ def command(
         result = parsed(name, asked)
         shown = preview(result, show=show, only=only, zone=zone)
         if as_json:
-            found.append(_plain(name, result, shown))
+            found.append(_as_json(name, result, shown))
         else:
             _render(out, name, result, shown, only, most)
         if without is not None:
@@ -124,13 +124,13 @@ def _with_steps(loaded: Parser, without: int | None, until: int | None) -> Parse
     return loaded.with_steps(without=left_out, until=until) if left_out or until is not None else loaded
 
 
-def _plain(name: str, result: Result, shown: Preview) -> dict[str, Any]:
-    from kinglet.insight.timeline import as_plain
+def _as_json(name: str, result: Result, shown: Preview) -> dict[str, Any]:
+    from kinglet.insight.timeline import json_values
 
     return {
         "file": name,
         "counts": result.counts,
-        "times": as_plain(shown.times) if shown.times is not None else None,
+        "times": json_values(shown.times) if shown.times is not None else None,
         "faults": [
             {
                 "fault": fault.fault,
@@ -178,7 +178,7 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
     parser = result.parser
     title = heading(
         f"{parser.name} {parser.version}",
-        f"{name}: {counted(counts['events'], 'event')}{_form(result)}"
+        f"{name}: {counted(counts['events'], 'event')}{_packing_and_encoding(result)}"
         + (", where reading stopped (--most)" if counts["events"] == most else ""),
     )
     out.print(title)
@@ -199,7 +199,7 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
     _render_faults(out, result, shown)
 
 
-def _form(result: Result) -> str:
+def _packing_and_encoding(result: Result) -> str:
     """How the logs were packed and encoded, where that is not plain UTF-8."""
     sources = [source for batch in result.batches for source in batch.sources]
     forms = dict.fromkeys(

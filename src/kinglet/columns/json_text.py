@@ -38,7 +38,9 @@ def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "", raw: Collecti
     named = sorted({name for name in layout.values() if isinstance(name, str)})
     columns = [_Column(frame[name]) if name in raw else _value(frame[name]) for name in named]
     if not columns:
-        return pl.Series("json", [_dump(_plain(whole_tree)) + end], dtype=pl.String).new_from_index(0, frame.height)
+        return pl.Series("json", [_dump(_python_value(whole_tree)) + end], dtype=pl.String).new_from_index(
+            0, frame.height
+        )
     whole = _object(whole_tree, {column.text.name: column for column in columns})
     parts = whole.parts if not whole.optional else [_joined(whole.parts).fill_null("{}")]
     ready = pl.DataFrame([column.text for column in columns])
@@ -80,7 +82,7 @@ def _object(tree: dict[str, Any], ready: dict[str, _Column]) -> _Text:
     """The text of an object with its braces."""
     fixed = {name: value for name, value in tree.items() if _is_constant(value)}
     if fixed:
-        parts: list[Part] = [_dump(_plain(fixed))[:-1]]
+        parts: list[Part] = [_dump(_python_value(fixed))[:-1]]
         for name, value in tree.items():
             if name not in fixed:
                 parts.extend(_member(name, value, ready, ","))
@@ -123,7 +125,7 @@ def _member(name: str, value: Any, ready: dict[str, _Column], comma: str) -> lis
     """`,"name":value`, or nothing where there is no value."""
     key = f"{comma}{json.dumps(name)}:"
     if _is_constant(value):
-        return [key + _dump(_plain(value))]
+        return [key + _dump(_python_value(value))]
     text = _text(value, ready)
     if not text.optional:
         return [key, *text.parts]
@@ -140,11 +142,11 @@ def _is_constant(value: Any) -> bool:
     return isinstance(value, Constant)
 
 
-def _plain(value: Any) -> Any:
+def _python_value(value: Any) -> Any:
     if isinstance(value, Items):
-        return [_plain(inner) for inner in value.values()]
+        return [_python_value(inner) for inner in value.values()]
     if isinstance(value, dict):
-        return {name: _plain(inner) for name, inner in value.items()}
+        return {name: _python_value(inner) for name, inner in value.items()}
     return value.value
 
 

@@ -84,7 +84,7 @@ def _batches(sources: Iterable[Source], rule: CutRule) -> Iterator[EventBatch | 
         except InputError as error:
             _failed(source, error)
             continue
-        kind = _form(text, rule) if text is not None else None
+        kind = _cut_alike_by(text, rule) if text is not None else None
         if small and (text is None or held >= CHUNK_BYTES or kind != form):
             yield from _cut_small(small, rule)
             small, held = [], 0
@@ -113,7 +113,7 @@ def _failed(source: Source, error: InputError) -> None:
     source.error = str(error)
 
 
-def _form(text: bytes, rule: CutRule) -> object:
+def _cut_alike_by(text: bytes, rule: CutRule) -> object:
     """What logs must have in common to be cut together."""
     if rule.kind != "json" or rule.value is not None:
         return None
@@ -129,6 +129,9 @@ def _cut_small(small: list[tuple[Source, bytes]], rule: CutRule) -> Iterator[Eve
         return
     batches = list(_cut_joined(small, rule))
     broken = _broken(small, batches) if rule.kind == "json" else set()
+    for i, (source, _) in enumerate(small):
+        if i not in broken:
+            source.held = None
     if not broken:
         yield from batches
         return

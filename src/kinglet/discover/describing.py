@@ -28,7 +28,7 @@ _LONGEST = 1000
 T = TypeVar("T")
 
 
-class Found(NamedTuple):
+class Described(NamedTuple):
     """Shapes, how many there are in all, and pairs of columns over all of them."""
 
     shapes: list[Shape]
@@ -36,7 +36,7 @@ class Found(NamedTuple):
     pairs: list[Pair]
 
 
-def shapes_of(frame: pl.DataFrame, records: Records | None, stamps: Times) -> Found:
+def shapes_of(frame: pl.DataFrame, records: Records | None, stamps: Times) -> Described:
     """The shapes of events: by their columns, their labels, or the text of their first lines."""
     if records is not None and records.values is not None:
         return _record_shapes(frame, records.values)
@@ -45,7 +45,7 @@ def shapes_of(frame: pl.DataFrame, records: Records | None, stamps: Times) -> Fo
     return _text_shapes(frame, stamps, pairs_=records is not None and records.container.name == "key=value")
 
 
-def _text_shapes(frame: pl.DataFrame, stamps: Times, *, pairs_: bool) -> Found:
+def _text_shapes(frame: pl.DataFrame, stamps: Times, *, pairs_: bool) -> Described:
     """Shapes of events by their first lines; what stands on others is told by the boundary."""
     lines = frame["raw"].str.split("\n").list.first().str.slice(0, _LONGEST) if frame.height else frame["raw"]
     regexes = [place.around for place in sorted(stamps.where, key=lambda place: -place.order)]
@@ -64,13 +64,13 @@ def _text_shapes(frame: pl.DataFrame, stamps: Times, *, pairs_: bool) -> Found:
         example = str(frame["raw"][first])[:_LONGEST]
         count = len(form.rows)
         shapes.append(Shape(text, count, count / frame.height, example, int(frame["number"][first]), columns))
-    return Found(shapes, len(found), _pairs_over(read))
+    return Described(shapes, len(found), _pairs_over(read))
 
 
 _PROBED = 2000
 
 
-def _reading(form: forms_of.Form, slots: list[Slot], lines: pl.Series, stamp: str) -> str:
+def _reading(form: forms_of.LineForm, slots: list[Slot], lines: pl.Series, stamp: str) -> str:
     """The shape as a pattern that reads the lines it was counted from: with the types of its slots, or wider ones."""
     some = lines.gather(form.rows.head(_PROBED))
     named = forms_of.shown(form.text, [slot.shown for slot in slots])
@@ -105,7 +105,7 @@ def _pairs_over(read: list[list[Slot]]) -> list[Pair]:
     return pairs({name: table[name] for name in table.columns}, types)
 
 
-def _record_shapes(frame: pl.DataFrame, values: list[dict[str, Any]]) -> Found:
+def _record_shapes(frame: pl.DataFrame, values: list[dict[str, Any]]) -> Described:
     """Shapes of records by the columns that have a value."""
     by_keys: dict[tuple[str, ...], list[int]] = {}
     for i, record in enumerate(values):
@@ -134,10 +134,10 @@ def _record_shapes(frame: pl.DataFrame, values: list[dict[str, Any]]) -> Found:
         example = str(others["raw"][0])[:_LONGEST] if others.height else ""
         number = int(others["number"][0]) if others.height else 0
         shapes.append(Shape("what is no record", rest, rest / every.height, example, number, []))
-    return Found(shapes, len(ordered) + (rest > 0), pairs(table, kinds))
+    return Described(shapes, len(ordered) + (rest > 0), pairs(table, kinds))
 
 
-def _block_shapes(frame: pl.DataFrame) -> Found:
+def _block_shapes(frame: pl.DataFrame) -> Described:
     """Shapes of blocks by their labels."""
     some = frame.head(20_000)
     rows: list[dict[str, str]] = []

@@ -38,7 +38,7 @@ _BEFORE_VALUES = {"by", "from", "to", "for", "on", "at", "in"}
 _KEY = re.compile(r"[\[({,;]*[A-Za-z_][\w.-]*=")
 
 
-class Form(NamedTuple):
+class LineForm(NamedTuple):
     """A form of events: its text with slots, and the rows that have it."""
 
     text: str
@@ -49,7 +49,7 @@ class Form(NamedTuple):
         return _ANY_SLOT.findall(self.text)
 
 
-def forms(texts: pl.Series, stamps: list[str], *, pairs: bool = False) -> list[Form]:
+def forms(texts: pl.Series, stamps: list[str], *, pairs: bool = False) -> list[LineForm]:
     """The forms of texts, the commonest first.
 
     stamps: regexes of the stamps in them, each with a group around what stands before. pairs: texts
@@ -82,7 +82,7 @@ def forms(texts: pl.Series, stamps: list[str], *, pairs: bool = False) -> list[F
         rows[text].append(i)
     lists = grouped["row"]
     found = [
-        Form(text, lists.gather(members).explode().sort() if len(members) > 1 else lists[members[0]])
+        LineForm(text, lists.gather(members).explode().sort() if len(members) > 1 else lists[members[0]])
         for text, members in rows.items()
     ]
     return sorted(found, key=lambda form: -len(form.rows))

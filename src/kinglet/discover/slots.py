@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from kinglet.discover.columns import type_of
-from kinglet.discover.shapes import Form, regex_of
+from kinglet.discover.shapes import LineForm, regex_of
 
 _MOST_VALUES = 20_000
 _NAME_BEFORE = re.compile(r"([^\W\d_][^\W\d]{0,19}|[A-Za-z][A-Za-z_.-]{0,19})[\"']?[\[(]?[=:]?[ \"'(\[]*$")
@@ -39,7 +39,7 @@ class Slot:
         return inside + (f"\ue004{self.ending}" if self.ending else "")
 
 
-def slots_of(form: Form, texts: pl.Series, stamp: str) -> list[Slot]:
+def slots_of(form: LineForm, texts: pl.Series, stamp: str) -> list[Slot]:
     """The slots of a form; stamp is a regex of the stamps in it."""
     if not form.slots:
         return []

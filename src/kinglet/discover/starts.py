@@ -299,7 +299,7 @@ def _mostly(lines: pl.Series, begins: pl.Series, regex: str) -> bool:
     return bool((lines.filter(begins).str.contains(regex).mean() or 0) > 0.5)  # type: ignore[operator]
 
 
-def _form(lines: pl.Series) -> pl.Series:
+def _first_word(lines: pl.Series) -> pl.Series:
     """The form of the beginning of lines: a first word that ends in a colon, or the kinds of its characters."""
     coarse = lines.str.slice(0, 24).str.extract(r"^(\s+|\S+)").fill_null("")
     labels = coarse.str.contains(r"^[A-Za-z][\w-]*[:=]$")
@@ -314,7 +314,7 @@ def _form(lines: pl.Series) -> pl.Series:
 
 def _usual_head(lines: pl.Series, begins: pl.Series) -> pl.Series:
     """Which lines have the form that most first lines have."""
-    forms = _form(lines)
+    forms = _first_word(lines)
     usual = forms.filter(begins).value_counts(sort=True)
     same: pl.Series = forms == usual.item(0, 0)
     return same
@@ -324,7 +324,7 @@ def _alike(lines: pl.Series, filled: pl.Series) -> float:
     """For single lines without stamps: the share that begin in one of the forms that are common here."""
     some = lines.filter(filled)
     indented = float(some.str.contains(r"^[ \t]").mean() or 0)  # type: ignore[arg-type]
-    forms = _form(some).value_counts(sort=True)
+    forms = _first_word(some).value_counts(sort=True)
     common = forms.filter(pl.col("count") >= max(2, 0.02 * len(some)))["count"].sum() or 0
     empty = 1 - len(some) / max(len(lines), 1)
     return float(common) / len(some) * (1 - indented) * (1 - min(empty, 1))
@@ -337,6 +337,6 @@ def _coherence(lines: pl.Series, begins: pl.Series, filled: pl.Series) -> float:
     second = first.shift(1, fill_value=False) & ~first
     if not int(second.sum()):
         return 0.0
-    forms = _form(some).filter(second).value_counts(sort=True)
+    forms = _first_word(some).filter(second).value_counts(sort=True)
     lone = first & first.shift(-1, fill_value=True)
     return float(forms.item(0, 1)) / float(forms["count"].sum()) * (1 - float(lone.sum()) / float(first.sum()))

@@ -12,7 +12,7 @@ import polars as pl
 
 from kinglet.discover.shapes import escaped
 from kinglet.discover.structured import Structured, structured
-from kinglet.discover.times import Place, Times
+from kinglet.discover.times import TextPlace, Times
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.grammar import PatternError, parse
 from kinglet.timestamps.formats import parse_format
@@ -123,7 +123,7 @@ def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
     return None
 
 
-def _patterns(place: Place, raw: pl.Series) -> Iterator[str]:
+def _patterns(place: TextPlace, raw: pl.Series) -> Iterator[str]:
     """Patterns that may find a stamp at this place, the plainest first."""
     before = escaped(place.before)
     follows = raw.str.extract(f"{place.regex}([^0-9A-Za-z\\s]{{1,3}} ?)", 2).drop_nulls()

@@ -37,7 +37,7 @@ _NAMES = {
 _NEAR = 40  # characters within which a text that all events begin with is taken for the place
 
 
-class Place(NamedTuple):
+class TextPlace(NamedTuple):
     """Where a stamp stands: after a text, at the start, or as the n-th of an event."""
 
     before: str
@@ -76,7 +76,7 @@ class Times(NamedTuple):
     """The places, the likeliest time of the event first, with the instants of each event."""
 
     places: list[StampPlace]
-    where: list[Place]
+    where: list[TextPlace]
     texts: list[pl.Series]
 
 
@@ -86,7 +86,7 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
         return Times([], [], [])
     texts = events.str.slice(0, _MOST)
     seen, probed = _places(events.str.slice(0, _LONGEST))
-    found: list[tuple[StampPlace, Place, pl.Series, pl.Series]] = []
+    found: list[tuple[StampPlace, TextPlace, pl.Series, pl.Series]] = []
     companion: pl.Series | None = None
     common = seen.most_common(12)
     for place, count in sorted(common, key=lambda item: bool(item[0].form.swapped) or not item[0].form.date):
@@ -110,14 +110,14 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
     return Times(places, [item[1] for item in found], [item[2] for item in found])
 
 
-def _places(texts: pl.Series) -> tuple[Counter[Place], int]:
+def _places(texts: pl.Series) -> tuple[Counter[TextPlace], int]:
     step = max(1, len(texts) // _PROBE)
     probe = texts.gather_every(step).head(_PROBE)
     found = [(text, stamps(text)) for text in probe]
     leads = Counter(text[: known[0].start] for text, known in found if known and known[0].start <= _NEAR)
     lead, count = leads.most_common(1)[0] if leads else ("", 0)
     leading = lead if count >= 0.9 * leads.total() else ""
-    seen: Counter[Place] = Counter()
+    seen: Counter[TextPlace] = Counter()
     for text, known in found:
         orders: Counter[str] = Counter()
         for stamp in known:
@@ -125,17 +125,19 @@ def _places(texts: pl.Series) -> tuple[Counter[Place], int]:
             before = text[: stamp.start]
             label = _LABEL.search(before[-60:].rpartition("\n")[2])
             if stamp.start == 0 or before == leading:
-                place = Place(before, 0, stamp.form)
+                place = TextPlace(before, 0, stamp.form)
             elif label is not None:
-                place = Place(label[0].lstrip(), -1, stamp.form)
+                place = TextPlace(label[0].lstrip(), -1, stamp.form)
             else:
-                place = Place(before[-1:] if before[-1:] in "[(<{\"'|;," else "", orders[stamp.form.name], stamp.form)
+                place = TextPlace(
+                    before[-1:] if before[-1:] in "[(<{\"'|;," else "", orders[stamp.form.name], stamp.form
+                )
             seen[place] += 1
     return seen, len(probe)
 
 
 def _described(
-    place: Place,
+    place: TextPlace,
     text: pl.Series,
     numbers: pl.Series,
     reference: datetime,
@@ -179,7 +181,7 @@ def _instants(text: pl.Series, spec: str, reference: datetime) -> pl.Series:
         return none
 
 
-def _zone(form: Findable, text: pl.Series, place: Place, whole: pl.Series) -> str:
+def _zone(form: Findable, text: pl.Series, place: TextPlace, whole: pl.Series) -> str:
     """What the stamps say of their zone; whole: the events, in which one may stand behind the stamp."""
     said = _zone_within(form, text)
     if said != "none in the text" or not form.clock:
@@ -230,7 +232,7 @@ def _named(before: str) -> int:
     return _NAMES.get(words[-1].lower().strip("_"), 0) if words else 0
 
 
-def _likely(place: StampPlace, where: Place, text: pl.Series) -> tuple[float, ...]:
+def _likely(place: StampPlace, where: TextPlace, text: pl.Series) -> tuple[float, ...]:
     return (
         -float(text.n_unique() == 1 and len(text) > _FEW),
         round(place.share, 1) if where.form.date and place.format else 0,

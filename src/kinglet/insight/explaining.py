@@ -169,7 +169,7 @@ def _of_rule(rule: TimeRulePlan) -> str:
     return f"{rule.label}: {formats}{zone}"
 
 
-def as_plain(found: Overview) -> dict[str, Any]:
+def json_values(found: Overview) -> dict[str, Any]:
     """An overview as JSON can hold it."""
 
     def one(item: Explanation) -> dict[str, Any]:

@@ -182,7 +182,7 @@ def _changes(zone: str, first: datetime | None, last: datetime | None) -> list[t
     return [(at, by) for at, by in moments if first - timedelta(hours=2) <= at <= last + timedelta(hours=2)]
 
 
-def as_plain(found: Timeline) -> dict[str, Any]:
+def json_values(found: Timeline) -> dict[str, Any]:
     """A timeline as JSON can hold it; lengths in seconds."""
     return {
         "events": found.events,

@@ -11,7 +11,7 @@ from kinglet.errors import UsageError
 from kinglet.output.views import FieldsView
 from kinglet.plan.data import RESERVED, ROW, Plan
 from kinglet.plan.steps import StepPlan
-from kinglet.runtime.parsed import Parsed, Part
+from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.runtime.steps import apply_one
 
 if TYPE_CHECKING:
@@ -104,7 +104,7 @@ def traced(parser: Parser, bare: Result, line: int) -> Trace:
     return Trace(first["line"], first["raw"], first["variant"], first["state"], fields, start, tuple(stages))
 
 
-def _found(bare: Result, line: int) -> tuple[Parsed, Part, int]:
+def _found(bare: Result, line: int) -> tuple[Parsed, VariantEvents, int]:
     """The first event that has a line, and where it is."""
     within = (pl.col("line") <= line) & (pl.col("line") + pl.col("raw").str.count_matches("\n", literal=True) >= line)
     for parsed in bare.batches:
@@ -129,9 +129,9 @@ def _fields(frame: pl.DataFrame) -> dict[str, Any]:
             if value is not None and name not in hidden and not name.startswith("#")}  # fmt: skip
 
 
-def _size(plan: Plan, parsed: Parsed, part: Part, frame: pl.DataFrame) -> int:
-    whole = plan._replace(fields=plan.ways)
-    alone = dataclasses.replace(parsed, plan=whole, parts=(Part(part.variant, frame),))
+def _size(plan: Plan, parsed: Parsed, part: VariantEvents, frame: pl.DataFrame) -> int:
+    whole = plan._replace(fields=plan.all_fields)
+    alone = dataclasses.replace(parsed, plan=whole, parts=(VariantEvents(part.variant, frame),))
     return int(FieldsView(whole).lines(alone).str.len_bytes().sum()) + 1
 
 

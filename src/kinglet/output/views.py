@@ -13,7 +13,7 @@ from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, js
 from kinglet.ocsf.identity import Leaf
 from kinglet.ocsf.mapping import MappingPlan
 from kinglet.plan.data import ROW, Plan
-from kinglet.runtime.parsed import Parsed, Part
+from kinglet.runtime.parsed import Parsed, VariantEvents
 
 
 class View(Protocol):
@@ -121,7 +121,7 @@ class ModelView:
         missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
         return whole.with_columns(missing).select(list(self.schema))
 
-    def _applied(self, parsed: Parsed, part: Part, mapping: MappingPlan) -> pl.DataFrame:
+    def _applied(self, parsed: Parsed, part: VariantEvents, mapping: MappingPlan) -> pl.DataFrame:
         frame = part.frame.with_columns(parsed.constants())
         if part.variant is None or parsed.plan.steps:  # fields that only other events have are missing
             fields = parsed.plan.fields.items()
@@ -137,7 +137,7 @@ class ModelView:
         return mapped
 
 
-def _mapping(plan: Plan, part: Part) -> MappingPlan:
+def _mapping(plan: Plan, part: VariantEvents) -> MappingPlan:
     mapping = plan.unread if part.variant is None else plan.variants[part.variant].mapping
     assert mapping is not None
     return mapping

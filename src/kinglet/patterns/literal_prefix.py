@@ -14,7 +14,7 @@ from kinglet.patterns.grammar import Blank, Literal, Token
 from kinglet.patterns.types import TYPES, SlotType
 
 
-class Opening(NamedTuple):
+class LiteralPrefix(NamedTuple):
     """text: what a message may begin with, each run of blanks a single one; regex: for all that follows.
 
     Where a text begins so and the regex matches behind it, both together are the match of the whole pattern. Other
@@ -27,14 +27,14 @@ class Opening(NamedTuple):
 
 def opening(
     tokens: tuple[Token, ...], times: Mapping[str, str], types: Mapping[str, SlotType] = TYPES
-) -> Opening | None:
-    r"""The opening of a pattern; None where it begins with a slot, or is nothing but text.
+) -> LiteralPrefix | None:
+    r"""The literal prefix of a pattern; None where it begins with a slot, or is nothing but text.
 
     times and types are as for `to_regexes`.
 
     >>> from kinglet.patterns.grammar import parse
     >>> opening(parse("pump stopped  after {s:int}s"), {})
-    Opening(text='pump stopped after', regex='^[ \\t]+(?P<s>[+-]?[0-9]+)s[ \\t]*$')
+    LiteralPrefix(text='pump stopped after', regex='^[ \\t]+(?P<s>[+-]?[0-9]+)s[ \\t]*$')
     """
     count = next((i for i, token in enumerate(tokens) if not isinstance(token, (Literal, Blank))), len(tokens))
     # the blanks before a slot belong to what follows: in a log there may be more of them
@@ -43,4 +43,4 @@ def opening(
     if not count or count == len(tokens):
         return None
     text = "".join(token.text if isinstance(token, Literal) else " " for token in tokens[:count])
-    return Opening(text, to_regexes(tokens[count:], times, types)[0])
+    return LiteralPrefix(text, to_regexes(tokens[count:], times, types)[0])

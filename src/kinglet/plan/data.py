@@ -19,7 +19,7 @@ from kinglet.timestamps.reading import TimeReading
 from kinglet.timestamps.search import Search
 
 if TYPE_CHECKING:
-    from kinglet.patterns.literal_prefix import Opening
+    from kinglet.patterns.literal_prefix import LiteralPrefix
     from kinglet.plan.steps import StepPlan
     from kinglet.structured.by_form import Structure
 
@@ -131,7 +131,7 @@ class Reading(NamedTuple):
     onward: tuple[str, ...] = ()
     budget: float | None = None
     """Seconds for each event, where the regex is one that needs them."""
-    opening: Opening | None = None
+    literal_prefix: LiteralPrefix | None = None
     """The fixed text that a pattern begins with, and the regex of what follows it."""
 
     @property
@@ -140,9 +140,13 @@ class Reading(NamedTuple):
         return [*(item.name for item in self.fields), *(ONWARD + name for name in self.onward)]
 
     @property
-    def behind_opening(self) -> Reading:
+    def behind_prefix(self) -> Reading:
         """The reading of what follows the opening."""
-        return self if self.opening is None else self._replace(regexes=(self.opening.regex,), opening=None)
+        return (
+            self
+            if self.literal_prefix is None
+            else self._replace(regexes=(self.literal_prefix.regex,), literal_prefix=None)
+        )
 
     @property
     def every_field(self) -> tuple[FieldPlan, ...]:
@@ -231,7 +235,7 @@ class Plan(NamedTuple):
     unread: MappingPlan | None
     """The mapping of events that no variant matched."""
     steps: tuple[StepPlan, ...] = ()
-    ways: Mapping[str, pl.DataType] = MappingProxyType({})
+    all_fields: Mapping[str, pl.DataType] = MappingProxyType({})
     """The fields that there are at any time before, between or after steps."""
     bare: TimeReading = TimeReading(())
     """How stamps in slots are read for which there is no rule."""

@@ -16,7 +16,7 @@ from kinglet.plan.syslog import HEADS
 from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.dialect import RegexError, check_regex
 from kinglet.spec.document import Document, Path
-from kinglet.spec.forms import DelimitedForm, Form
+from kinglet.spec.forms import DelimitedForm, ReadingForm
 from kinglet.spec.schema import Envelope
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.reading import ISO, TimeReading
@@ -70,7 +70,7 @@ class _Part(NamedTuple):
 
 
 def read_form(
-    work: Context, path: Path, form: Form, shared: Mapping[str, str], onward: Collection[str] = ()
+    work: Context, path: Path, form: ReadingForm, shared: Mapping[str, str], onward: Collection[str] = ()
 ) -> Reading | None:
     """The reading of a form; None where something is wrong with it, which is reported.
 
@@ -91,7 +91,7 @@ def read_form(
     return Reading((), (), structures=(plan,))
 
 
-def _check_needs(work: Context, path: Path, form: Form) -> None:
+def _check_needs(work: Context, path: Path, form: ReadingForm) -> None:
     known = _types_of(form)
     for i, name in enumerate(form.needs or ()):
         if name not in known:
@@ -99,7 +99,7 @@ def _check_needs(work: Context, path: Path, form: Form) -> None:
             work.report((*path, "needs", i), f"`{name}` is no field of this structure", hint)
 
 
-def _types_of(form: Form) -> dict[str, str]:
+def _types_of(form: ReadingForm) -> dict[str, str]:
     """The keys of a structure that become fields, and their types; the columns of a row all do."""
     named: list[str] = list(form.keys)
     if isinstance(form.delimited, DelimitedForm):
@@ -107,7 +107,7 @@ def _types_of(form: Form) -> dict[str, str]:
     return dict.fromkeys([*named, *(form.fixed or ())], "text") | form.types
 
 
-def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mapping[str, str]) -> StructurePlan:
+def _structure(work: Context, path: Path, form: ReadingForm, part: _Part, shared: Mapping[str, str]) -> StructurePlan:
     """A structure whose keys become fields by the names and types that are given."""
     keys: list[str] = []
     items: list[FieldPlan] = []
@@ -140,7 +140,7 @@ def _structure(work: Context, path: Path, form: Form, part: _Part, shared: Mappi
     return StructurePlan(part.structure, part.source, part.prefix, tuple(keys), tuple(items), needs)
 
 
-def _regex(work: Context, path: Path, form: Form, shared: Mapping[str, str]) -> Reading | None:
+def _regex(work: Context, path: Path, form: ReadingForm, shared: Mapping[str, str]) -> Reading | None:
     assert form.regex is not None
     groups = work.checked_regex((*path, "regex"), form.regex, slow=True)
     if groups is None:
@@ -184,7 +184,7 @@ def read_pattern(
     text: str,
     shared: Mapping[str, str],
     onward: Collection[str] = (),
-    form: Form | None = None,
+    form: ReadingForm | None = None,
     whole: Path = (),
 ) -> Reading | None:
     """The reading of a pattern, and of the structure in its slots; form: what says the types of its keys."""
@@ -192,7 +192,7 @@ def read_pattern(
     if tokens is None:
         return None
     reading = _of_tokens(work, tokens, onward)
-    form = form or Form.model_construct(types={}, keys={}, needs=None)
+    form = form or ReadingForm.model_construct(types={}, keys={}, needs=None)
     _check_needs(work, whole, form)
     left = _types_of(form)
     taken = dict(shared) | {item.name: "this pattern" for item in reading.fields}
@@ -296,5 +296,5 @@ def _of_tokens(work: Context, tokens: tuple[Token, ...], onward: Collection[str]
         fixed[0].name if fixed else None,
         {slot.name: slot.source for slot in found if slot.name},
         onward=some,
-        opening=opening(tokens, shapes, work.types) if fixed and not some else None,
+        literal_prefix=opening(tokens, shapes, work.types) if fixed and not some else None,
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from kinglet.spec.forms import Form, XmlForm
+from kinglet.spec.forms import ReadingForm, XmlForm
 from kinglet.structured.blocks import Blocks
 from kinglet.structured.by_form import Structure
 from kinglet.structured.delimited import Delimited
@@ -24,7 +24,7 @@ IN_SLOTS: Mapping[str, type[Structure]] = {
 """The structures that slots can have, by their types."""
 
 
-def structure_of(form: Form) -> Structure:
+def structure_of(form: ReadingForm) -> Structure:
     """The structure that a text of a form is; of one that names no structure, columns at fixed positions."""
     if form.json_ is not None:
         return JsonObjects()

@@ -41,7 +41,7 @@ def by_contents(parsers: Sequence[Claimed], places: Sequence[int], beginning: by
     return sorted(places, key=lambda i: not any(text.encode() in beginning for text in parsers[i].contains))
 
 
-def telling(plan: Plan) -> tuple[str, ...] | None:
+def required_texts(plan: Plan) -> tuple[str, ...] | None:
     """Texts of which every event that a plan can read has one; None where there are none such."""
     if plan.envelope is not None:
         piece = piece_of(plan.envelope) or _key(plan.envelope, plan)
@@ -67,14 +67,14 @@ def _key(reading: Reading, plan: Plan) -> str | None:
     return None
 
 
-class Chooser:
+class CandidateFinder:
     """The parsers that come into question for events."""
 
     def __init__(self, plans: Sequence[Plan]) -> None:
         self.always: list[int] = []
         places: dict[str, list[int]] = {}
         for i, plan in enumerate(plans):
-            texts = telling(plan)
+            texts = required_texts(plan)
             if texts is None:
                 self.always.append(i)
             for text in texts or ():

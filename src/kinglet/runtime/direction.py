@@ -6,7 +6,7 @@ import polars as pl
 
 from kinglet.cutting.cutter import cut
 from kinglet.plan.data import Plan
-from kinglet.runtime.extraction.regex_requests import answered
+from kinglet.runtime.extraction.regex_requests import run_requests
 from kinglet.runtime.extraction.variants import read_events
 from kinglet.runtime.stages.time import times_of
 from kinglet.runtime.work import bundled, rows_of
@@ -29,7 +29,7 @@ def runs_backward(plan: Plan, source: Source, zone: str | None) -> bool:
     clocks: list[pl.Series] = []
     for batch in cut(head, plan.cut):
         rows = pl.int_range(len(batch), dtype=pl.UInt32, eager=True)
-        extracted = answered(read_events(plan, batch, rows, source.reference))
+        extracted = run_requests(read_events(plan, batch, rows, source.reference))
         if not extracted:
             continue
         bundles = bundled(extracted)

@@ -14,7 +14,7 @@ from kinglet.timestamps.stamps import Reference
 
 
 @dataclass(frozen=True)
-class Part:
+class VariantEvents:
     """The events of a batch that took the same variant, None where none matched.
 
     frame has ROW, the event's place in its batch, and all columns that these events have.
@@ -23,6 +23,10 @@ class Part:
     variant: int | None
     frame: pl.DataFrame
 
+    def where(self, mask: pl.Series) -> VariantEvents:
+        """Some of the events."""
+        return VariantEvents(self.variant, self.frame.filter(mask))
+
 
 @dataclass(frozen=True)
 class Parsed:
@@ -30,7 +34,7 @@ class Parsed:
 
     plan: Plan
     sources: tuple[Source, ...]
-    parts: tuple[Part, ...]
+    parts: tuple[VariantEvents, ...]
     bytes_read: int
     reference: Reference
     """The moment near which stamps lie: of the log, or where there are several, of each of them."""
@@ -71,14 +75,14 @@ class Parsed:
 
     def of_rows(self, rows: pl.Series) -> Parsed:
         """Only the events of some rows of the batch."""
-        parts = (Part(part.variant, part.frame.filter(part.frame[ROW].is_in(rows.implode()))) for part in self.parts)
+        parts = (part.where(part.frame[ROW].is_in(rows.implode())) for part in self.parts)
         return dataclasses.replace(self, parts=tuple(part for part in parts if part.frame.height))
 
     def kept(self) -> Parsed:
         """The same without dropped events."""
         if not self.counts["dropped"]:
             return self
-        parts = tuple(Part(part.variant, part.frame.filter(pl.col("state") != "dropped")) for part in self.parts)
+        parts = tuple(part.where(part.frame["state"] != "dropped") for part in self.parts)
         return dataclasses.replace(self, parts=parts)
 
     def constants(self) -> list[pl.Expr]:
@@ -98,7 +102,7 @@ class Parsed:
             return pl.lit(values[0])
         return pl.lit(pl.Series(values)).gather(pl.col("#source"))
 
-    def references(self, part: Part) -> Reference:
+    def references(self, part: VariantEvents) -> Reference:
         """The reference of every event of a part."""
         if isinstance(self.reference, pl.Series):
             return self.reference.gather(part.frame["#source"])

@@ -14,12 +14,12 @@ from kinglet.columns.put import put
 from kinglet.cutting.cutter import CutRule, EventBatch, cut
 from kinglet.cutting.small_logs import cut_all
 from kinglet.plan.data import ROW, STATES, Plan
-from kinglet.runtime.candidate_parsers import Chooser, Claimed, by_contents, of_path
+from kinglet.runtime.candidate_parsers import CandidateFinder, Claimed, by_contents, of_path
 from kinglet.runtime.event_times import needs_order
 from kinglet.runtime.extraction.candidate_variants import slices
-from kinglet.runtime.extraction.regex_requests import Asking, answered, together
+from kinglet.runtime.extraction.regex_requests import Requests, run_requests, side_by_side
 from kinglet.runtime.extraction.variants import read_events
-from kinglet.runtime.parsed import Parsed, Part
+from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.runtime.pipeline import complete, parse_batch
 from kinglet.runtime.stages.assemble import assemble
 from kinglet.runtime.stages.convert import convert
@@ -92,7 +92,7 @@ class Plans:
 
     def __init__(self, plans: Sequence[Plan]) -> None:
         self.plans = list(plans)
-        self.chooser = Chooser(plans)
+        self.chooser = CandidateFinder(plans)
         firsts: list[int] = []
         self.same_times: list[int] = []
         for i, plan in enumerate(plans):
@@ -248,11 +248,11 @@ class Mixer:
         all_rows = pairs["row"].gather(order)
         whole = _some(batch, all_rows)
         orders = [needs_order(plans.plans[number], options.zone) for number, _, _ in runs]
-        readers: list[Asking[list[Extracted]]] = []
+        readers: list[Requests[list[Extracted]]] = []
         for (number, start, length), alone in zip(runs, orders, strict=True):
             rows = pl.int_range(length, dtype=pl.UInt32, eager=True) if alone else all_rows.slice(start, length)
             readers.append(read_events(plans.plans[number], _slice(whole, start, length), rows, reference))
-        read = answered(together(readers))
+        read = run_requests(side_by_side(readers))
         shared: dict[int, list[tuple[int, Extracted]]] = {}
         for (number, _, _), alone, some in zip(runs, orders, read, strict=True):
             if not alone:
@@ -275,7 +275,7 @@ class Mixer:
         work.take([extracted for _, extracted in members])
         for stage in (convert, time, assemble):
             stage(work)
-        of_plan: dict[int, list[Part]] = {}
+        of_plan: dict[int, list[VariantEvents]] = {}
         for (number, _), own in zip(members, work.parts, strict=True):
             of_plan.setdefault(number, []).extend(own)
         for number, own in of_plan.items():
@@ -287,7 +287,7 @@ class Mixer:
 def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
     """Some events of a batch; rows: where they stand in it."""
     frames = [item.frame.with_columns(rows.gather(item.frame[ROW]).alias(ROW)) for item in parsed.parts]
-    parts = [Part(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
+    parts = [VariantEvents(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
     return replace(parsed, parts=tuple(parts))
 
 
@@ -313,7 +313,7 @@ def _ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
     return best
 
 
-def _rank(part: Part) -> pl.Series:
+def _rank(part: VariantEvents) -> pl.Series:
     """How well events are read; one of which a variant is known goes before one of which only the envelope is."""
     rank = part.frame["state"].cast(pl.String).replace_strict(_BEST, return_dtype=pl.UInt8)
     return rank if part.variant is not None else rank + (rank == 1).cast(pl.UInt8)
@@ -338,13 +338,10 @@ def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Pa
     for place, parsed in found:
         parts = parsed.parts
         if several:
-            parts = tuple(
-                Part(part.variant, part.frame.filter(winner.gather(part.frame[ROW]) == place)) for part in parts
-            )
+            parts = tuple(part.where(winner.gather(part.frame[ROW]) == place) for part in parts)
         # what a parser cannot read at all, not even its envelope, is not its own
         parts = tuple(
-            part if part.variant is not None else Part(None, part.frame.filter(part.frame["state"] != "unmatched"))
-            for part in parts
+            part if part.variant is not None else part.where(part.frame["state"] != "unmatched") for part in parts
         )
         parts = tuple(part for part in parts if part.frame.height)
         if parts:
@@ -356,7 +353,7 @@ def _surely(parsed: Parsed) -> Parsed:
     """Only events that are complete, or have a variant and a time: no text tells that they are the parser's own."""
     parts = [part for part in parsed.parts if part.variant is not None]
     sure = [part.frame["time"].is_not_null() | (part.frame["state"] == "complete") for part in parts]
-    kept = [Part(part.variant, part.frame.filter(good)) for part, good in zip(parts, sure, strict=True)]
+    kept = [part.where(good) for part, good in zip(parts, sure, strict=True)]
     return replace(parsed, parts=tuple(part for part in kept if part.frame.height))
 
 
@@ -366,5 +363,7 @@ def _nobody(parsed: Parsed) -> Parsed:
     def named(faults: pl.Expr) -> pl.Expr:
         return faults.list.eval(pl.when(pl.element() == "no-match").then(pl.lit(NO_PARSER)).otherwise(pl.element()))
 
-    parts = tuple(Part(part.variant, part.frame.with_columns(named(pl.col("faults")))) for part in parsed.parts)
+    parts = tuple(
+        VariantEvents(part.variant, part.frame.with_columns(named(pl.col("faults")))) for part in parsed.parts
+    )
     return replace(parsed, parts=parts)

@@ -14,7 +14,7 @@ from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import Plan
 from kinglet.runtime.event_times import Timing
 from kinglet.runtime.groups import Group, joined
-from kinglet.runtime.parsed import Parsed, Part
+from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import moment_in_name
 from kinglet.timestamps.stamps import INSTANT, Reference
@@ -103,7 +103,7 @@ class Work:
     bundles: list[Bundle] = field(default_factory=list)
     values: list[Values] = field(default_factory=list)
     times: TimeColumns | None = None
-    parts: list[list[Part]] = field(default_factory=list)
+    parts: list[list[VariantEvents]] = field(default_factory=list)
 
     @staticmethod
     def of(plan: Plan, batch: EventBatch, options: Options, by_order: ByOrder | None = None) -> Work:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import errno
 import glob
 import hashlib
 import itertools
@@ -58,6 +59,8 @@ class Source:
     """What is wrong with packed data from some place on; what stands before it is read."""
     may_fail: bool = False
     """Whether the other logs are read where this one cannot be."""
+    held: bytes | None = None
+    """All of a small log once it has been read to see what it is, so that it is opened once."""
     error: str | None = None
     """Why it could not be read, or not to its end, where it may fail."""
 
@@ -97,7 +100,9 @@ class Source:
     def plain_text(self) -> bytes | None:
         """All of a log that is UTF-8 without a mark; None where a closer look is needed."""
         try:
-            text = self.data if self.data is not None else self.path.read_bytes() if self.path else None
+            text = self.data
+            if text is None and self.path is not None:
+                text = self.held = self.path.read_bytes()
         except OSError as error:
             raise _unreadable(self.name, error) from None
         if text is not None and packing_of(text):
@@ -145,8 +150,9 @@ class Source:
         self.cut_off, self.damage = unpacked.cut_off, unpacked.damage
 
     def _raw_chunks(self, idle: float) -> Iterator[Chunk]:
-        if self.data is not None:
-            yield from (self.data[i : i + CHUNK_BYTES] for i in range(0, len(self.data), CHUNK_BYTES))
+        data, self.held = self.data if self.data is not None else self.held, None
+        if data is not None:
+            yield from (data[i : i + CHUNK_BYTES] for i in range(0, len(data), CHUNK_BYTES))
             return
         try:
             stream = sys.stdin.buffer if self.path is None else self.path.open("rb")
@@ -331,11 +337,8 @@ def _open_path(name: str, lenient: bool = False) -> list[Source]:
         raise InputError(f"{name!r} is not a path") from None
     if stat.S_ISDIR(status.st_mode):
         return _below(path, lenient)
-    if stat.S_ISREG(status.st_mode) and not lenient:
-        try:
-            path.open("rb").close()
-        except OSError as error:
-            raise _unreadable(name, error) from None
+    if stat.S_ISREG(status.st_mode) and not lenient and not os.access(path, os.R_OK):
+        raise _unreadable(name, PermissionError(errno.EACCES, os.strerror(errno.EACCES)))
     return [_file(name, status)]
 
 

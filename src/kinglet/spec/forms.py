@@ -85,7 +85,7 @@ Columns = Annotated[
 ]
 
 
-class Form(Section):
+class ReadingForm(Section):
     """A way of reading text: a pattern, a regex or a structure, of which it has one at most."""
 
     pattern: str | None = Field(None, description="readable form with typed slots")
@@ -104,7 +104,7 @@ class Form(Section):
     needs: Texts | None = Field(None, description="fields of structure without which a text is not read by it")
 
     @property
-    def ways(self) -> dict[str, object]:
+    def given_forms(self) -> dict[str, object]:
         """The ways of reading that are given, by their names in the file."""
         named: dict[str, object] = {"pattern": self.pattern, "regex": self.regex, "json": self.json_}
         named |= {name: getattr(self, name) for name in ("pairs", "delimited", "xml", "block", "fixed")}
@@ -113,7 +113,7 @@ class Form(Section):
     @property
     def forms(self) -> list[str]:
         """What these ways are called."""
-        return list(self.ways)
+        return list(self.given_forms)
 
     @model_validator(mode="after")
     def _one_form(self) -> Self:

@@ -12,7 +12,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
 
 from kinglet.errors import InvalidError
-from kinglet.spec.forms import Form
+from kinglet.spec.forms import ReadingForm
 from kinglet.spec.section import Scalar, Section, Texts, as_list, one_or_many
 
 _SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
@@ -296,7 +296,7 @@ class OwnType(Section):
     about: str = Field("", description="what it is, said where a value is not valid")
 
 
-class Envelope(Form):
+class Envelope(ReadingForm):
     """A front part: structure, a head of syslog, or a pattern with structure in it."""
 
     syslog: Literal["rfc5424", "rfc3164", "any"] | None = Field(
@@ -304,9 +304,9 @@ class Envelope(Form):
     )
 
     @property
-    def ways(self) -> dict[str, object]:
+    def given_forms(self) -> dict[str, object]:
         """The ways of reading that are given; it has one."""
-        return super().ways | ({"syslog": self.syslog} if self.syslog else {})
+        return super().given_forms | ({"syslog": self.syslog} if self.syslog else {})
 
     @model_validator(mode="after")
     def _some_form(self) -> Self:
@@ -317,7 +317,7 @@ class Envelope(Form):
         return self
 
 
-class Variant(Form):
+class Variant(ReadingForm):
     """One of the messages of a log."""
 
     name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")

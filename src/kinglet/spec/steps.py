@@ -6,7 +6,7 @@ from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
-from kinglet.spec.forms import Form
+from kinglet.spec.forms import ReadingForm
 from kinglet.spec.schema import ParserFile
 from kinglet.spec.section import Scalar, Section, Texts
 
@@ -87,7 +87,7 @@ class Hash(Section):
     digits: int = Field(32, ge=8, le=64, description="digits of base 16 that are kept")
 
 
-class ParseAgain(Form):
+class ParseAgain(ReadingForm):
     """A field that holds text with fields of its own."""
 
     field: str

@@ -13,7 +13,7 @@ from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, Plan, Reading
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
-from kinglet.runtime.extraction.read import take
+from kinglet.runtime.extraction.read import read_fields
 from kinglet.runtime.steps import placed
 from kinglet.source.logs import Source
 from kinglet.timestamps.reading import ISO, TimeReading
@@ -44,7 +44,7 @@ class ParseAgain(Action):
         rows = asked.arg_true()
         some = frame[self.name].gather(rows)
         near = reference.gather(frame["#source"].gather(rows)) if isinstance(reference, pl.Series) else reference
-        found = take(self.reading, some, near, self.times)
+        found = read_fields(self.reading, some, near, self.times)
         faults: Faults = []
         if not self.optional:
             missed = asked if found is None else put(asked, rows.filter(found.matched), False)

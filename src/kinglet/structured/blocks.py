@@ -116,7 +116,7 @@ class Blocks(WithoutLists):
         """The same: a block knows no escapes."""
         return tokens
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
         return json_strings(self.meaning(token))
 

@@ -96,7 +96,7 @@ class Structure(Protocol):
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same without escapes; written: how they stand in the texts."""
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as they are written, as JSON."""
 
     def item(self, text: str | None, path: str) -> str | None:
@@ -120,7 +120,7 @@ class WithoutLists:
         return texts.clear(len(texts))
 
 
-class Found(NamedTuple):
+class KeyColumns(NamedTuple):
     """What a column of texts holds.
 
     columns: the text of each wanted key's value, null where a text lacks it. more: the other keys and
@@ -137,8 +137,8 @@ class Found(NamedTuple):
         """The values of a key that became a column."""
         return self.columns[column_of(key)]
 
-    def where(self, mask: pl.Series) -> Found:
-        return Found(
+    def where(self, mask: pl.Series) -> KeyColumns:
+        return KeyColumns(
             self.columns.filter(mask), self.more.filter(mask), self.good.filter(mask), self.faults.filter(mask)
         )
 
@@ -166,7 +166,7 @@ class _Form(NamedTuple):
     fault: str | None
 
 
-def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str = "") -> Found:
+def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str = "") -> KeyColumns:
     """The values of all texts; wanted: the keys that become columns; prefix: of the other keys, in `more`."""
     escapes = texts.str.contains(structure.escape, literal=True).fill_null(False)
     some_escaped = bool(escapes.any())
@@ -180,7 +180,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
         for _ in range(most):
             if not len(rows) or rare > _FEW_FORMS:
                 break
-            form = _form(texts[int(rows[0])], structure, tuple(wanted), _KEYS_A_TEXT * len(rows))
+            form = _form_of(texts[int(rows[0])], structure, tuple(wanted), _KEYS_A_TEXT * len(rows))
             found = _by_form(texts.gather(rows), form, structure) if form is not None else None
             if form is None or found is None:
                 odd.append(rows.head(1))
@@ -215,7 +215,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
     single, bad = _one_by_one(texts, pl.concat([*odd, left]) if odd else left, structure, wanted, prefix)
     frame = _together(len(texts), [*pieces, *single], wanted)
     good = texts.is_not_null()
-    return Found(
+    return KeyColumns(
         frame.select([column_of(key) for key in wanted]) if wanted else pl.DataFrame(height=len(texts)),
         frame[_MORE],
         put(good, bad, False) if bad else good,
@@ -241,7 +241,7 @@ def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.S
     return list(groups["row"])
 
 
-def _form(text: str, structure: Structure, wanted: tuple[str, ...], most: int) -> _Form | None:
+def _form_of(text: str, structure: Structure, wanted: tuple[str, ...], most: int) -> _Form | None:
     """The form of a text; None where it has none, or none with so few values that a regex for it is worth its time."""
     values = structure.values(text)
     if values is None or len(values) > min(_MOST_KEYS, most):
@@ -310,14 +310,14 @@ def _meanings(
 ) -> list[pl.Expr]:
     """The wanted values as text, the others as a JSON object; always: whether every value is there."""
 
-    def as_json(place: int) -> pl.Expr:
+    def json_values(place: int) -> pl.Expr:
         group = groups[place]
         if group is None:
             return pl.lit("true")
-        return pl.col(group) if always else structure.as_json(pl.col(group))
+        return pl.col(group) if always else structure.json_values(pl.col(group))
 
     def as_list(places: tuple[int, ...]) -> pl.Expr:
-        items = [as_json(place).fill_null("null") for place in places]
+        items = [json_values(place).fill_null("null") for place in places]
         return pl.concat_str(pl.lit("["), pl.concat_str(items, separator=","), pl.lit("]"))
 
     here = taken(keys, wanted, structure.has_lists)
@@ -328,7 +328,7 @@ def _meanings(
     meant += [as_list(places).alias(column_of(key)) for key, places in here.lists.items()]
     others = {
         f"{json.dumps(prefix + key, ensure_ascii=False)}:": (
-            as_json(places[0]) if len(places) == 1 else as_list(places)
+            json_values(places[0]) if len(places) == 1 else as_list(places)
         )
         for key, places in here.left.items()
     }

@@ -41,7 +41,7 @@ class Delimited(WithoutLists):
             assert cell is not None
             place = len(found)
             path = self.names[place] if place < len(self.names) else f"column_{place + 1}"
-            found.append(Value(path, at, cell.end(), "cell", self._plain(cell[0])))
+            found.append(Value(path, at, cell.end(), "cell", self._unquoted(cell[0])))
             at = cell.end()
             if at == len(text):
                 return found
@@ -68,11 +68,11 @@ class Delimited(WithoutLists):
         """The same: a row knows no escapes but the quotes written twice."""
         return tokens
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
         return json_strings(self.meaning(token))
 
-    def _plain(self, token: str) -> str | None:
+    def _unquoted(self, token: str) -> str | None:
         if token.startswith(self.quote):
             return token[1:-1].replace(self.quote * 2, self.quote)
         return token or None

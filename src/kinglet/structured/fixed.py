@@ -70,6 +70,6 @@ class Fixed(WithoutLists):
         """The same: columns know no escapes."""
         return tokens
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
         return json_strings(self.meaning(token))

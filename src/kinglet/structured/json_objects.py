@@ -97,7 +97,7 @@ class JsonObjects:
             some = some.zip_with(~hard, some.replace_strict(known, default=some, return_dtype=pl.String))
         return put(tokens, rows, some)
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as they stand."""
         return pl.when(token != "null").then(token)
 

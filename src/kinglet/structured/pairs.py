@@ -120,7 +120,7 @@ class Pairs(WithoutLists):
                 value = signs.quoted.match(text, at) or signs.bare.match(text, at)
                 if value is None:
                     return None
-                found.append(Value(name, at, value.end(), self._kind(value[0]), self._plain(value[0])))
+                found.append(Value(name, at, value.end(), self._kind(value[0]), self._unquoted(value[0])))
                 at = value.end()
             else:
                 found.append(Value(name, at, at, "", "true"))
@@ -158,14 +158,14 @@ class Pairs(WithoutLists):
         plain = tokens.str.replace_all(rf"\\({escape(self.quote)}|\\)", "${1}")
         return plain.zip_with(quoted, tokens)
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
         bare = token.str.strip_chars_start(" \t")
         meant = self.meaning(token)
         plain = meant.str.replace_all(rf"\\({escape(self.quote)}|\\)", "${1}")
         return json_strings(pl.when(bare.str.starts_with(self.quote)).then(plain).otherwise(meant))
 
-    def _plain(self, token: str) -> str | None:
+    def _unquoted(self, token: str) -> str | None:
         whole = token.lstrip(" \t\r\n")
         token = whole.rstrip(" \t\r\n")
         cut = whole[len(token) : len(token) + 1]

@@ -63,6 +63,6 @@ class StructuredData(WithoutLists):
         """The same without the backslashes before quotes, brackets and backslashes."""
         return tokens.str.replace_all(r'\\(["\\\]])', "${1}")
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
         return json_strings(self.meaning(token).str.replace_all(r'\\(["\\\]])', "${1}"))

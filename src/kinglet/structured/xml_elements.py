@@ -76,7 +76,7 @@ class XmlElements(WithoutLists):
         """The same: what text means has no entities left."""
         return tokens
 
-    def as_json(self, token: pl.Expr) -> pl.Expr:
+    def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
         return json_strings(self.meaning(token))
 
@@ -149,7 +149,7 @@ class _Reader:
         local = name.rpartition(":")[2]
         for attribute, start, stop, _ in attributes:
             if attribute.rpartition(":")[2] == self.by and stop > start:
-                local = _plain(self.text[start:stop], start)
+                local = _without_references(self.text[start:stop], start)
         if not self.open:
             return ""
         above = self.open[-1][1]
@@ -191,12 +191,12 @@ class _Reader:
     def _value(self, path: str, start: int, end: int, kind: str) -> None:
         written = self.text[start:end]
         cdata = _CDATA.fullmatch(written) if written.startswith("<!") else None
-        plain = cdata[1] if cdata else _plain(written.strip(" \t\r\n"), start)
+        plain = cdata[1] if cdata else _without_references(written.strip(" \t\r\n"), start)
         coded = cdata is None and "&#" in written
         self.found.append(Value(path, start, end, "coded" if coded else kind, plain or None))
 
 
-def _plain(written: str, at: int) -> str:
+def _without_references(written: str, at: int) -> str:
     """Text without references."""
     if "&" not in written:
         return written

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.timestamps.directives import Part, parts
+from kinglet.timestamps.directives import FormatPart, parts
 from kinglet.timestamps.formats import Format, parse_format
 from kinglet.timestamps.reading import TimeReading, instants
 
@@ -30,7 +30,7 @@ def first_of(fmt: Format) -> str | None:
     """`day` or `month` where a format has both as numbers and no year before them, otherwise None."""
     if len(fmt.forms) != 1:
         return None
-    codes = [part.written for part in parts(fmt.forms[0].tokens) if isinstance(part, Part)]
+    codes = [part.written for part in parts(fmt.forms[0].tokens) if isinstance(part, FormatPart)]
     dates = [code for code in codes if code in _DAY | _MONTH | _YEAR]
     if not (set(dates) & _DAY and set(dates) & _MONTH) or dates[0] in _YEAR:
         return None

@@ -91,7 +91,7 @@ class Blanks(NamedTuple):
     """One blank or more, be they tabs or of those that hold words together (U+00A0, U+202F)."""
 
 
-class Part(NamedTuple):
+class FormatPart(NamedTuple):
     code: str
 
     @property
@@ -104,10 +104,10 @@ class Part(NamedTuple):
         return f"%{self.code[-1]}"
 
     @property
-    def exact(self) -> Part:
+    def exact(self) -> FormatPart:
         """The same with as many digits as it can have; what has no shorter form stays as it is."""
         code = f"%{self.directive.widths[:1][0]}{self.code[1]}" if self.directive.widths else self.code
-        return Part(code) if code in _EXACT else self
+        return FormatPart(code) if code in _EXACT else self
 
 
 class Maybe(NamedTuple):
@@ -116,7 +116,7 @@ class Maybe(NamedTuple):
     tokens: tuple[Token, ...]
 
 
-Token = Text | Blanks | Part | Maybe
+Token = Text | Blanks | FormatPart | Maybe
 
 _PIECE = re.compile(r"(\[\[)|(\]\])|(%.?)|(\s+)|((?:(?!\[\[|\]\])[^%\s])+)", re.DOTALL)
 
@@ -137,7 +137,9 @@ def _apart(items: tuple[Token, ...]) -> tuple[Token, ...]:
         first = behind
         while isinstance(first, Maybe):
             first = first.tokens[0] if first.tokens else None
-        digits = isinstance(first, Part) and first.directive.shape.startswith(("[0-9]", "-?[0-9]", "[1-7]", "[0-6]"))
+        digits = isinstance(first, FormatPart) and first.directive.shape.startswith(
+            ("[0-9]", "-?[0-9]", "[1-7]", "[0-6]")
+        )
         digits |= isinstance(first, Text) and first.places[0][0].isdigit()
         if isinstance(item, Maybe):
             inner = item.tokens
@@ -145,7 +147,7 @@ def _apart(items: tuple[Token, ...]) -> tuple[Token, ...]:
                 Maybe(_apart((*inner, first))[: len(inner)] if digits and first is not None else _apart(inner))
             )
         else:
-            found.append(item.exact if digits and isinstance(item, Part) else item)
+            found.append(item.exact if digits and isinstance(item, FormatPart) else item)
     return tuple(found)
 
 
@@ -163,7 +165,7 @@ def _tokens(text: str) -> tuple[Token, ...]:
         elif directive == "%%":
             stack[-1].append(Text(("%",)))
         elif directive:
-            stack[-1].append(Part(directive))
+            stack[-1].append(FormatPart(directive))
         else:
             stack[-1].append(Blanks() if blanks else Text(tuple(plain)))
     if len(stack) > 1:
@@ -193,10 +195,10 @@ def _spelt(text: str) -> str:
     return re.sub(r"(?s)%(?:[-_^#0-9]*[A-Za-z]|.?)", means, text)
 
 
-def parts(items: Sequence[Token]) -> Iterator[Part]:
+def parts(items: Sequence[Token]) -> Iterator[FormatPart]:
     """The directives among tokens, in order, those of optional parts too."""
     for item in items:
-        if isinstance(item, Part):
+        if isinstance(item, FormatPart):
             yield item
         elif isinstance(item, Maybe):
             yield from parts(item.tokens)
@@ -213,16 +215,16 @@ def _regex(item: Token, groups: bool) -> str:
             return "".join(re.escape(place) if len(place) == 1 else f"[{re.escape(place)}]" for place in places)
         case Blanks():
             return r"[ \t\xa0\u202f]+"
-        case Part():
+        case FormatPart():
             shape = item.directive.shape
             return f"(?P<{item.directive.part}>{shape})" if groups else shape
         case Maybe(inner):
             return f"(?:{regex(inner, groups=groups)})?"
 
 
-def readings(items: Sequence[Token]) -> list[tuple[Text | Blanks | Part, ...]]:
+def readings(items: Sequence[Token]) -> list[tuple[Text | Blanks | FormatPart, ...]]:
     """Every way to take or leave the optional parts, the longest first."""
-    ways: list[tuple[Text | Blanks | Part, ...]] = [()]
+    ways: list[tuple[Text | Blanks | FormatPart, ...]] = [()]
     for item in items:
         choices = [*readings(item.tokens), ()] if isinstance(item, Maybe) else [(item,)]
         ways = [(*way, *choice) for way in ways for choice in choices]

@@ -20,7 +20,7 @@ import polars as pl
 from kinglet.timestamps import directives
 from kinglet.timestamps.calendar import days, exists, is_clock, seconds
 from kinglet.timestamps.directives import Blanks, Text
-from kinglet.timestamps.formats import Form
+from kinglet.timestamps.formats import FormatForm
 from kinglet.timestamps.parts import NAMES, Parts
 
 Bytes = npt.NDArray[np.uint8]
@@ -33,7 +33,7 @@ _MOST = 12
 """Layouts of one length that are tried; a form of more is read by its regex."""
 
 
-class Place(NamedTuple):
+class LayoutPlace(NamedTuple):
     """Where a part stands in a layout, or a text, which has no part."""
 
     part: str
@@ -47,11 +47,11 @@ _FEW_YEARS = 200
 _BLOCK = 16_384
 """Stamps that are read at a time."""
 
-Layout = tuple[Place, ...]
+Layout = tuple[LayoutPlace, ...]
 
 
 @functools.lru_cache(256)
-def layouts(form: Form) -> dict[int, tuple[Layout, ...]]:
+def layouts(form: FormatForm) -> dict[int, tuple[Layout, ...]]:
     """The layouts of a form by length; empty where it has a part of unknown width."""
     found: dict[int, list[Layout]] = {}
     for tokens in directives.readings(form.tokens):
@@ -59,7 +59,7 @@ def layouts(form: Form) -> dict[int, tuple[Layout, ...]]:
         if not all(widths):
             return {}
         for choice in itertools.product(*widths):
-            places: list[Place] = []
+            places: list[LayoutPlace] = []
             at = 0
             for token, width in zip(tokens, choice, strict=True):
                 places.append(_place(token, at, width))
@@ -76,20 +76,20 @@ def _widths(token: directives.Token, behind: directives.Token | None) -> tuple[i
             return (len(places),) if all(place.isascii() for place in places) else ()
         case Blanks():
             return (1,)
-    assert isinstance(token, directives.Part)
+    assert isinstance(token, directives.FormatPart)
     widths = token.directive.widths
-    digits = behind.places[0][0].isdigit() if isinstance(behind, Text) else isinstance(behind, directives.Part)
+    digits = behind.places[0][0].isdigit() if isinstance(behind, Text) else isinstance(behind, directives.FormatPart)
     return widths[:1] if digits and token.directive.part not in ("fraction", "offset") else widths
 
 
-def _place(token: directives.Token, at: int, width: int) -> Place:
+def _place(token: directives.Token, at: int, width: int) -> LayoutPlace:
     match token:
         case Text(places):
-            return Place("", at, width, places)
+            return LayoutPlace("", at, width, places)
         case Blanks():
-            return Place("", at, 1, (" ",))
-    assert isinstance(token, directives.Part)
-    return Place(token.directive.part, at, width, blank=token.directive.shape.startswith(" ?"))
+            return LayoutPlace("", at, 1, (" ",))
+    assert isinstance(token, directives.FormatPart)
+    return LayoutPlace(token.directive.part, at, width, blank=token.directive.shape.startswith(" ?"))
 
 
 class Piece(NamedTuple):
@@ -100,7 +100,7 @@ class Piece(NamedTuple):
     parts: Parts
 
 
-def by_layouts(text: pl.Series, forms: Sequence[Form]) -> list[Piece]:
+def by_layouts(text: pl.Series, forms: Sequence[FormatForm]) -> list[Piece]:
     """The stamps that fit a layout of some form, of several the first; the forms by their numbers."""
     height = len(text)
     known = [layouts(form) for form in forms]

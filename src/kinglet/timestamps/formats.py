@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from kinglet.errors import InvalidError, did_you_mean
 from kinglet.timestamps import directives
-from kinglet.timestamps.directives import Blanks, Maybe, Part, Text, Token
+from kinglet.timestamps.directives import Blanks, FormatPart, Maybe, Text, Token
 from kinglet.timestamps.reference_time import as_moment
 
 EPOCH_UNITS: dict[str, int | None] = {
@@ -35,7 +35,7 @@ _DATED = ({"month", "day"}, {"month_name", "day"}, {"day_of_year"}, {"week_year"
 _CLOCKED = ({"hour"}, {"hour_of_half", "half"}, {"epoch"})
 
 
-class Form(NamedTuple):
+class FormatForm(NamedTuple):
     """One form that stamps of a format have."""
 
     tokens: tuple[Token, ...]
@@ -63,7 +63,7 @@ class Format(NamedTuple):
     """
 
     text: str
-    forms: tuple[Form, ...]
+    forms: tuple[FormatForm, ...]
     has_year: bool = True
     has_date: bool = True
     has_zone: bool = False
@@ -101,20 +101,20 @@ def _iso8601() -> Format:
     A blank in place of the T wants minutes behind the hour, and before an offset minutes in it: so that
     no number of the message is taken for them.
     """
-    forms: list[Form] = []
+    forms: list[FormatForm] = []
     for date in ("%Y-%m-%d", "%Y%m%d", "%G-W%V-%u", "%GW%V%u", "%Y-%j", "%Y%j"):
         colon: tuple[Token, ...] = (Text((":",)),) if "-" in date else ()
-        second: tuple[Token, ...] = (*colon, Part("%S"), Maybe((Text((".,",)), Part("%f"))))
-        behind_t = (Text(("Tt",)), Part("%H"), Maybe((*colon, Part("%M"), Maybe(second))))
+        second: tuple[Token, ...] = (*colon, FormatPart("%S"), Maybe((Text((".,",)), FormatPart("%f"))))
+        behind_t = (Text(("Tt",)), FormatPart("%H"), Maybe((*colon, FormatPart("%M"), Maybe(second))))
         clocks: list[tuple[Token, ...]] = [behind_t]
         if date == "%Y-%m-%d":
-            clocks.append((Text((" ",)), Part("%H"), *colon, Part("%M"), Maybe(second)))
+            clocks.append((Text((" ",)), FormatPart("%H"), *colon, FormatPart("%M"), Maybe(second)))
         elif date == "%Y%m%d":
-            clocks.append((Text((" ",)), Part("%H"), Part("%M"), *second))
+            clocks.append((Text((" ",)), FormatPart("%H"), FormatPart("%M"), *second))
         days = directives.tokens(date)
-        forms += [Form(_exact((*days, *clock, Maybe((Part("%z"),))))) for clock in clocks]
-        forms += [Form(_exact((*days, *clock, Blanks(), Part("%5z")))) for clock in clocks]
-        forms.append(Form(_exact(days)))
+        forms += [FormatForm(_exact((*days, *clock, Maybe((FormatPart("%z"),))))) for clock in clocks]
+        forms += [FormatForm(_exact((*days, *clock, Blanks(), FormatPart("%5z")))) for clock in clocks]
+        forms.append(FormatForm(_exact(days)))
     return Format("iso8601", tuple(forms), whole=_iso_shape("?"), searched=_iso_shape(""))
 
 
@@ -133,7 +133,10 @@ def _iso_shape(bare: str) -> str:
 def _rfc5322() -> Format:
     """With a zone's name, an offset, or neither."""
     date = directives.tokens("[[%a,[[ ]]]]%d %b %Y %H:%M[[:%S]]")
-    named, counted = Form((*date, Blanks(), Part("%4Z"))), Form((*date, Maybe((Blanks(), Part("%5z")))))
+    named, counted = (
+        FormatForm((*date, Blanks(), FormatPart("%4Z"))),
+        FormatForm((*date, Maybe((Blanks(), FormatPart("%5z"))))),
+    )
     return Format("rfc5322", (named, counted))
 
 
@@ -143,7 +146,7 @@ def _exact(items: Sequence[Token]) -> tuple[Token, ...]:
     def exact(item: Token) -> Token:
         if isinstance(item, Maybe):
             return Maybe(_exact(item.tokens))
-        return item.exact if isinstance(item, Part) else item
+        return item.exact if isinstance(item, FormatPart) else item
 
     return tuple(exact(item) for item in items)
 
@@ -212,15 +215,15 @@ def parse_format(text: str) -> Format:
 
 
 def _of_directives(text: str, spelt: str) -> Format:
-    form = Form(directives.tokens(spelt))
+    form = FormatForm(directives.tokens(spelt))
     _judge(text, form)
-    always = {part.directive.part for part in form.tokens if isinstance(part, Part)}
+    always = {part.directive.part for part in form.tokens if isinstance(part, FormatPart)}
     has_date = any(needed <= form.parts for needed in _DATED)
     has_year = not has_date or bool(always & {"year", "year_of_century", "week_year", "epoch"})
     return Format(text, (form,), has_year, has_date, bool(always & {"offset", "zone", "epoch"}))
 
 
-def _judge(text: str, form: Form) -> None:
+def _judge(text: str, form: FormatForm) -> None:
     found = [part.written for part in directives.parts(form.tokens)]
     by_part: dict[str, str] = {}
     for code in found:

@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import polars as pl
 
-from kinglet.timestamps.directives import Part
-from kinglet.timestamps.formats import Form
+from kinglet.timestamps.directives import FormatPart
+from kinglet.timestamps.formats import FormatForm
 
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
@@ -32,10 +32,10 @@ beyond them, and `day_number`, days since 1970-01-01.
 """
 
 
-def by_regex(text: pl.Series, form: Form) -> tuple[Parts, pl.Series]:
+def by_regex(text: pl.Series, form: FormatForm) -> tuple[Parts, pl.Series]:
     """The parts of stamps, and a mask of the stamps that have this form."""
     frame = text.str.extract_groups(form.regex).struct.unnest()
-    always = next((token.directive.part for token in form.tokens if isinstance(token, Part)), None)
+    always = next((token.directive.part for token in form.tokens if isinstance(token, FormatPart)), None)
     matched = frame[always].is_not_null() if always else text.str.contains(form.regex).fill_null(False)
     return {name: number(frame[name], name) for name in frame.columns}, matched
 

@@ -15,7 +15,7 @@ from kinglet.timestamps import notes
 from kinglet.timestamps.calendar import DAY, weekday
 from kinglet.timestamps.dates import beyond_of, clock_of, day_of, last_year, latest_existing, weekday_of, year_of
 from kinglet.timestamps.epoch import FIRST, LAST, from_epoch
-from kinglet.timestamps.formats import Form, Format, parse_format
+from kinglet.timestamps.formats import Format, FormatForm, parse_format
 from kinglet.timestamps.parts import Parts, by_regex
 from kinglet.timestamps.stamps import INSTANT, Reference, Stamps
 from kinglet.timestamps.zones import Instants, Zone, configured_zone, find_zone, to_utc
@@ -136,13 +136,13 @@ class _Reading:
         for fmt in formats:
             self._take(lambda text, fmt=fmt: from_epoch(text, fmt))  # type: ignore[misc]
 
-    def try_forms(self, forms: Sequence[tuple[Format, Form]]) -> None:
+    def try_forms(self, forms: Sequence[tuple[Format, FormatForm]]) -> None:
         if _has_many(len(self.text) if self.gaps is None else len(self.gaps)):
             self._try_layouts(forms)
         for fmt, form in forms:
             self._take(lambda text, fmt=fmt, form=form: self._stamps(text, fmt, form))  # type: ignore[misc]
 
-    def _try_layouts(self, forms: Sequence[tuple[Format, Form]]) -> None:
+    def _try_layouts(self, forms: Sequence[tuple[Format, FormatForm]]) -> None:
         from kinglet.timestamps.fixed_layouts import by_layouts
 
         text = self.text if self.gaps is None else self.text.gather(self.gaps)
@@ -230,7 +230,7 @@ class _Reading:
             time = put(time, rows, found.time)
         return time
 
-    def _stamps(self, text: pl.Series, fmt: Format, form: Form) -> Stamps | None:
+    def _stamps(self, text: pl.Series, fmt: Format, form: FormatForm) -> Stamps | None:
         found, matched = by_regex(text, form)
         count = int(matched.sum())
         if not count:

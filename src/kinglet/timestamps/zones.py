@@ -39,7 +39,7 @@ class Instants(NamedTuple):
     notes: pl.Series
 
 
-class Change(NamedTuple):
+class ZoneChange(NamedTuple):
     """A moment at which a zone's offset changes, all in microseconds."""
 
     at: int
@@ -94,14 +94,14 @@ def means_several(text: str, table: Mapping[str, str]) -> tuple[int, ...]:
 
 
 @functools.lru_cache(4096)
-def changes(name: str, year: int) -> tuple[Change, ...]:
+def changes(name: str, year: int) -> tuple[ZoneChange, ...]:
     """The changes of a zone in a calendar year, UTC."""
     zone = zoneinfo.ZoneInfo(name)
 
     def offset(at: datetime) -> timedelta:
         return at.astimezone(zone).utcoffset() or timedelta()
 
-    found: list[Change] = []
+    found: list[ZoneChange] = []
     step = timedelta(hours=12)
     low = datetime(year, 1, 1, tzinfo=UTC)
     end = datetime(year + 1, 1, 1, tzinfo=UTC)
@@ -115,21 +115,21 @@ def changes(name: str, year: int) -> tuple[Change, ...]:
                 early, late = (middle, late) if offset(middle) == before else (early, middle)
             moment = late.replace(microsecond=0)
             found.append(
-                Change(_micros(moment), before // timedelta(microseconds=1), after // timedelta(microseconds=1))
+                ZoneChange(_micros(moment), before // timedelta(microseconds=1), after // timedelta(microseconds=1))
             )
         low = high
     return tuple(found)
 
 
-def _changes(name: str, years: list[int]) -> list[Change]:
+def _changes(name: str, years: list[int]) -> list[ZoneChange]:
     """The changes in some years; what happened in years between them counts as one change."""
-    found: list[Change] = []
+    found: list[ZoneChange] = []
     for i, year in enumerate(years):
         if i and years[i - 1] != year - 1:
             before = found[-1].after if found else _offset_at_start(name, years[0])
             after = _offset_at_start(name, year)
             if before != after:
-                found.append(Change(days(year, 1, 1) * DAY, before, after))
+                found.append(ZoneChange(days(year, 1, 1) * DAY, before, after))
         found.extend(changes(name, year))
     return found
 

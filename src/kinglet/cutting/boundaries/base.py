@@ -15,7 +15,7 @@ _MOST_BLANKS = 64 * 1024
 NO_SPANS = pl.DataFrame(schema={"start": POSITION, "end": POSITION})
 
 
-class Found(NamedTuple):
+class FoundEvents(NamedTuple):
     """The events in a buffer.
 
     spans: start and end of each event, in order, and where it is known `row`, the number of its
@@ -47,7 +47,7 @@ class Buffer(NamedTuple):
 class Boundary(Protocol):
     """Finds events in one log from its start to its end; it may hold state between buffers."""
 
-    def find(self, buffer: Buffer) -> Found: ...
+    def find(self, buffer: Buffer) -> FoundEvents: ...
 
     def advance(self, data: bytes, to: int) -> None:
         """The bytes before `to`, which lies within an event, are given out."""

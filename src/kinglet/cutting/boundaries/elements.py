@@ -9,7 +9,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.columns.text_spans import POSITION
-from kinglet.cutting.boundaries.base import Buffer, Found, with_open, without
+from kinglet.cutting.boundaries.base import Buffer, FoundEvents, with_open, without
 from kinglet.cutting.boundaries.strays import FAULT, open_stray, unsettled_line, with_strays
 
 _VALUES = rb"(?:[^<>\"']|\"[^\"]*\"|'[^']*')*?"
@@ -51,7 +51,7 @@ class Elements:
         self.room = 0  # that of the element under way: see `find`
         self.line = self.line_before = _NOTHING  # of the line in which the buffer begins, and the one before it did
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         data, size = buffer.data, len(buffer.data)
         records: list[tuple[int, int, bool]] = []
         start = 0 if self.within else None
@@ -105,8 +105,8 @@ class Elements:
             last = without(data, known, sure, _BLANKS)
         self.line_before, self.line = self.line, _behind(self.line, data, known)
         if buffer.final:
-            return Found(spans, False, size)
-        return Found(with_open(spans, known, last, *([FAULT] if self.stray else [])), True, known)
+            return FoundEvents(spans, False, size)
+        return FoundEvents(with_open(spans, known, last, *([FAULT] if self.stray else [])), True, known)
 
     def advance(self, data: bytes, to: int) -> None:
         self.within = not self.stray

@@ -8,7 +8,7 @@ from typing import Literal
 import polars as pl
 
 from kinglet.columns.text_spans import POSITION, at
-from kinglet.cutting.boundaries.base import Buffer, Found, with_open
+from kinglet.cutting.boundaries.base import Buffer, FoundEvents, with_open
 
 _COUNT = re.compile(rb"([1-9][0-9]{0,9}) ")
 _FRAME = re.compile(rb"(?<![0-9])[1-9][0-9]{0,9} <[0-9]{1,3}>")  # a count before the priority that RFC 5424 begins with
@@ -22,7 +22,7 @@ class FixedLength:
         self.length = length
         self.given = self.missing = 0  # bytes of a record that were given out, and those that are still to come
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         size = len(buffer.data)
         first, self.missing = min(self.missing, size), max(self.missing - size, 0)
         whole = first + (size - first) // self.length * self.length
@@ -32,11 +32,11 @@ class FixedLength:
             spans = pl.concat([pl.DataFrame({"start": at(0), "end": at(first)}), spans])
         self.given = size - whole
         if not buffer.final:
-            return Found(spans, False, whole)
+            return FoundEvents(spans, False, whole)
         if whole < size:
             spans = spans.with_columns(pl.lit(False).alias("cut-off"))
             spans = spans.vstack(pl.DataFrame([(whole, size, True)], schema=spans.schema, orient="row"))
-        return Found(spans, False, size)
+        return FoundEvents(spans, False, size)
 
     def advance(self, data: bytes, to: int) -> None:
         """Records are no longer than events may be, so that none is given out in pieces."""
@@ -60,7 +60,7 @@ class Counted:
         self.lost = False  # within a stretch without a good count, of which a piece is given out
         self.short = self.missing = 0  # bytes that a frame lacked at the end of the buffer, and that are still to come
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         data, size = buffer.data, len(buffer.data)
         spans: list[tuple[int, int, bool, bool]] = []
         position, lost, self.lost = 0, self.lost, False
@@ -97,8 +97,8 @@ class Counted:
         schema = {"start": POSITION, "end": POSITION, "bad-count": pl.Boolean(), "cut-off": pl.Boolean()}
         frames = pl.DataFrame(spans, schema=schema, orient="row")
         if losing:
-            return Found(with_open(frames, position, size - _LONGEST_HEAD, "bad-count"), True, position)
-        return Found(frames, False, position)
+            return FoundEvents(with_open(frames, position, size - _LONGEST_HEAD, "bad-count"), True, position)
+        return FoundEvents(frames, False, position)
 
     def advance(self, data: bytes, to: int) -> None:
         self.lost = True
@@ -142,7 +142,7 @@ class Prefixed:
         self.lost = False
         self.short = self.missing = 0
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         data, size = buffer.data, len(buffer.data)
         spans: list[tuple[int, int, bool, bool]] = []
         position = 0
@@ -175,8 +175,8 @@ class Prefixed:
         schema = {"start": POSITION, "end": POSITION, "bad-count": pl.Boolean(), "cut-off": pl.Boolean()}
         frames = pl.DataFrame(spans, schema=schema, orient="row")
         if self.lost and position < size:
-            return Found(with_open(frames, position, size - 3, "bad-count"), True, position)
-        return Found(frames, False, position)
+            return FoundEvents(with_open(frames, position, size - 3, "bad-count"), True, position)
+        return FoundEvents(frames, False, position)
 
     def advance(self, data: bytes, to: int) -> None:
         """What is lost stays lost."""

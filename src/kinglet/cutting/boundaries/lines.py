@@ -9,7 +9,7 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.columns.text_spans import as_text, at, character_start
-from kinglet.cutting.boundaries.base import NO_SPANS, Buffer, Found, line_spans, with_open
+from kinglet.cutting.boundaries.base import NO_SPANS, Buffer, FoundEvents, line_spans, with_open
 
 _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
 _BLANK = r"^[ \t]*$"
@@ -18,12 +18,12 @@ _BLANK = r"^[ \t]*$"
 class EveryLine:
     """Each line that has something on it is an event."""
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         lines = line_spans(buffer)
         if buffer.final:
-            return Found(_filled(lines), False, len(buffer.data))
+            return FoundEvents(_filled(lines), False, len(buffer.data))
         start = int(lines["start"][-1])
-        return Found(with_open(_filled(lines.head(-1)), start, len(buffer.data) - _TAIL), True, start)
+        return FoundEvents(with_open(_filled(lines.head(-1)), start, len(buffer.data) - _TAIL), True, start)
 
     def advance(self, data: bytes, to: int) -> None:
         pass
@@ -104,7 +104,7 @@ class GroupedLines:
         self.breaks = at(0).head(0)
         self.any_events = False  # whether the log's first event has ended
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         self.before, self.breaks = self.behind, buffer.breaks
         found = self._found(buffer)
         self.any_events = self.any_events or found.spans.height > int(found.opened)
@@ -120,10 +120,10 @@ class GroupedLines:
     def restart(self) -> None:
         self.behind, self.any_events = b"", False
 
-    def _found(self, buffer: Buffer) -> Found:
+    def _found(self, buffer: Buffer) -> FoundEvents:
         lines = self._known(buffer)
         if lines is None:
-            return Found(NO_SPANS, False, 0)
+            return FoundEvents(NO_SPANS, False, 0)
         text = self._text(buffer.data, lines)
         begins = self.rule.begins(text)
         filled = lines["end"] > lines["start"]
@@ -163,10 +163,10 @@ class GroupedLines:
                 open_ = all_lines["end"].gather(lasts.filter(~self.rule.last(text.gather(lasts))))
                 if len(open_):
                     spans = spans.with_columns(pl.col("end").is_in(open_.implode()).alias("cut-off"))
-            return Found(spans, False, len(buffer.data))
+            return FoundEvents(spans, False, len(buffer.data))
         if group[-1] != last_group:
-            return Found(spans, False, int(spans["end"][-1]))
-        return Found(spans, True, int(spans["start"][-1]))
+            return FoundEvents(spans, False, int(spans["end"][-1]))
+        return FoundEvents(spans, True, int(spans["start"][-1]))
 
     def _known(self, buffer: Buffer) -> pl.DataFrame | None:
         """The lines of which it is known whether they begin an event."""
@@ -185,9 +185,9 @@ class GroupedLines:
             lines = lines.head(kept) if held <= self.max_bytes else lines
         return lines if lines.height else None
 
-    def _nothing(self, buffer: Buffer, last: int) -> Found:
+    def _nothing(self, buffer: Buffer, last: int) -> FoundEvents:
         settled = len(buffer.data) if buffer.final else 0 if buffer.continued else last
-        return Found(NO_SPANS, False, settled)
+        return FoundEvents(NO_SPANS, False, settled)
 
     def _text(self, data: bytes, lines: pl.DataFrame) -> pl.Series:
         """The text of the lines as the rule reads it: none of it longer than an event may be."""

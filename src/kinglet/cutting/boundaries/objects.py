@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
-from kinglet.cutting.boundaries.base import NO_SPANS, Buffer, Found, with_open, without
+from kinglet.cutting.boundaries.base import NO_SPANS, Buffer, FoundEvents, with_open, without
 from kinglet.cutting.boundaries.strays import FAULT, open_stray, unsettled_line, with_strays
 
 Bytes = npt.NDArray[np.uint8]
@@ -86,10 +86,10 @@ class Objects:
         self.had_key: list[tuple[int, bool]] = []  # from where on the object around has had the array of the key
         self.regions: list[tuple[int, int]] = []  # where all that is no record is stray: see `_stray_regions`
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         self.before, self.had_key = self.behind, []
         if self.level is None and not self._told(buffer):
-            return Found(NO_SPANS, False, 0)
+            return FoundEvents(NO_SPANS, False, 0)
         assert self.level is not None
         data, size, level = buffer.data, len(buffer.data), self.level
         heads = buffer.heads.to_numpy() if buffer.heads is not None else _NONE
@@ -114,14 +114,14 @@ class Objects:
         sure = max(known, size - _TAIL)
         if buffer.final:
             self._settle(data, brackets, known)
-            return Found(spans, False, size)
+            return FoundEvents(spans, False, size)
         if not self.stray:
             self._settle(data, brackets, known)
-            return Found(with_open(spans, known, without(data, known, sure, _BEHIND)), True, known)
+            return FoundEvents(with_open(spans, known, without(data, known, sure, _BEHIND)), True, known)
         first, last = open_stray(data, known, sure, self._masked, continued=buffer.continued)
         settled = first if level < 2 else known  # what stands before the array of a key tells its name
         self._settle(data, brackets, settled)
-        return Found(with_open(spans, first, last, FAULT), True, settled)
+        return FoundEvents(with_open(spans, first, last, FAULT), True, settled)
 
     def advance(self, data: bytes, to: int) -> None:
         self._settle(data, self._brackets(data[:to]), to)

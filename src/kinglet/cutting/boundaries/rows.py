@@ -9,7 +9,7 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.columns.text_spans import POSITION, found
-from kinglet.cutting.boundaries.base import Buffer, Found, line_spans, with_open
+from kinglet.cutting.boundaries.base import Buffer, FoundEvents, line_spans, with_open
 
 MAX_LINES = 1000
 """Lines over which a quoted value may go on, unless the parser says otherwise."""
@@ -47,7 +47,7 @@ class Rows:
         self._ends = re.compile(ends)
         self._value = re.compile(b"%b%b|(?!%b)%b" % (mark, ends, mark, to_next))
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         lines = line_spans(buffer)
         unfinished = int(lines["start"][-1])
         if not buffer.final:
@@ -73,8 +73,8 @@ class Rows:
             self.header = buffer.data[start:end]
             spans = spans.slice(1)
         if buffer.final:
-            return Found(spans, False, settled)
-        return Found(with_open(spans, settled, len(buffer.data) - _TAIL), True, settled)
+            return FoundEvents(spans, False, settled)
+        return FoundEvents(with_open(spans, settled, len(buffer.data) - _TAIL), True, settled)
 
     def advance(self, data: bytes, to: int) -> None:
         """A line longer than an event may be leaves no value open, so that there is nothing to keep."""

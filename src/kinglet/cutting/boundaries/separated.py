@@ -7,7 +7,7 @@ import re
 import polars as pl
 
 from kinglet.columns.text_spans import POSITION, at, found
-from kinglet.cutting.boundaries.base import Buffer, Found, with_open
+from kinglet.cutting.boundaries.base import Buffer, FoundEvents, with_open
 
 
 class Separated:
@@ -23,7 +23,7 @@ class Separated:
         self._first = re.compile(whole.removeprefix(b"\r?\n"))
         self._last = re.compile(whole.removesuffix(b"\r?\n") + rb"\Z")
 
-    def find(self, buffer: Buffer) -> Found:
+    def find(self, buffer: Buffer) -> FoundEvents:
         data, width = buffer.data, len(self.separator) + self.separator.count(b"\n")
         if len(self.separator) == 1 and self.separator != b"\n":
             marks = found(data, self.separator[0])
@@ -42,10 +42,10 @@ class Separated:
         })  # fmt: skip
         start = int(spans["start"][-1])
         if buffer.final:
-            return Found(spans.filter(pl.col("end") > pl.col("start")), False, len(data))
+            return FoundEvents(spans.filter(pl.col("end") > pl.col("start")), False, len(data))
         self.begun = self.begun or start > 0
         whole = spans.head(-1).filter(pl.col("end") > pl.col("start"))
-        return Found(with_open(whole, start, len(data) - width - 3), True, start)
+        return FoundEvents(with_open(whole, start, len(data) - width - 3), True, start)
 
     def advance(self, data: bytes, to: int) -> None:
         """Nothing but that the log has begun."""

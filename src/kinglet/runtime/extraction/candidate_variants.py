@@ -31,7 +31,7 @@ def piece_of(reading: Reading) -> str | None:
     return longest if len(longest.strip()) >= LEAST else None
 
 
-def in_question(plan: Plan, text: pl.Series, candidates: Sequence[int]) -> pl.Series | None:
+def candidates_by_text(plan: Plan, text: pl.Series, candidates: Sequence[int]) -> pl.Series | None:
     """For each text the candidates that come into question, in order, as lists of their places.
 
     None where too many of them come into question for every text.

@@ -8,13 +8,13 @@ import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.plan.data import Reading
-from kinglet.runtime.extraction.regex_groups import Found, extract
+from kinglet.runtime.extraction.regex_groups import RegexGroups, extract
 from kinglet.runtime.typed_values import convert
 from kinglet.timestamps.reading import ISO, TimeReading
 from kinglet.timestamps.stamps import Reference
 
 
-class Took(NamedTuple):
+class FieldTexts(NamedTuple):
     """matched: of each text whether the reading matches. The rest has a row for each text that it matches.
 
     texts: what groups and keys hold, as text. faults: what is wrong with them. values: the fields, where asked for.
@@ -26,12 +26,12 @@ class Took(NamedTuple):
     values: pl.DataFrame
 
 
-def take(reading: Reading, text: pl.Series, reference: Reference, times: TimeReading = ISO) -> Took | None:
+def read_fields(reading: Reading, text: pl.Series, reference: Reference, times: TimeReading = ISO) -> FieldTexts | None:
     """What a reading takes from texts, with its fields; None where it matches none of them.
 
     reference: for one text each where it is a column. times: how stamps are read.
     """
-    took = take_texts(reading, text)
+    took = read_texts(reading, text)
     if took is None or not took.texts.width:
         return took
     near = reference.filter(took.matched) if isinstance(reference, pl.Series) else reference
@@ -39,9 +39,9 @@ def take(reading: Reading, text: pl.Series, reference: Reference, times: TimeRea
     return took._replace(values=values, faults=[*took.faults, *bad])
 
 
-def take_texts(
-    reading: Reading, text: pl.Series, more: pl.Series | None = None, found: Found | None = None
-) -> Took | None:
+def read_texts(
+    reading: Reading, text: pl.Series, more: pl.Series | None = None, found: RegexGroups | None = None
+) -> FieldTexts | None:
     """What a reading takes from texts, as text; None where it matches none of them.
 
     A text for which a slow regex had too little time counts as matched, without values and with a fault.
@@ -68,4 +68,4 @@ def take_texts(
 
         texts, bad = with_structures(reading, texts, whole, more)
         faults += bad
-    return Took(matched, texts, faults, pl.DataFrame(height=texts.height))
+    return FieldTexts(matched, texts, faults, pl.DataFrame(height=texts.height))

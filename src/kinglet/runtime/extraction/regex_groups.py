@@ -12,7 +12,7 @@ from kinglet.columns.repeated import true_of
 from kinglet.plan.data import Reading
 
 
-class Found(NamedTuple):
+class RegexGroups(NamedTuple):
     """What regexes find in texts, and masks of those that they match and of those that took too long.
 
     texts: a column of text for each field of the reading, null where its group took no part.
@@ -23,10 +23,10 @@ class Found(NamedTuple):
     late: pl.Series | None = None
 
 
-def extract(text: pl.Series, reading: Reading) -> Found:
+def extract(text: pl.Series, reading: Reading) -> RegexGroups:
     """What the regexes of a reading find, of which the first that matches a text counts."""
     if not reading.regexes:
-        return Found(pl.DataFrame(height=len(text)), true_of(len(text)))
+        return RegexGroups(pl.DataFrame(height=len(text)), true_of(len(text)))
     if reading.budget is not None:
         return _one_by_one(text, reading, reading.budget)
     frame, matched = _by_regex(text, reading, reading.regexes[0])
@@ -41,7 +41,7 @@ def extract(text: pl.Series, reading: Reading) -> Found:
         if more.any():
             frame = frame.with_columns(put(frame[name], rows, groups[name]) for name in frame.columns)
             matched = put(matched, rows, more)
-    return Found(frame, matched)
+    return RegexGroups(frame, matched)
 
 
 @functools.lru_cache(maxsize=4096)
@@ -71,7 +71,7 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
     return frame, matched
 
 
-def _one_by_one(text: pl.Series, reading: Reading, seconds: float) -> Found:
+def _one_by_one(text: pl.Series, reading: Reading, seconds: float) -> RegexGroups:
     """The same by a regex that only an engine that goes back can run."""
     from kinglet.regex.backtracking import search
 
@@ -90,4 +90,4 @@ def _one_by_one(text: pl.Series, reading: Reading, seconds: float) -> Found:
         for name in names:
             groups[name].append(match[name] if match is not None else None)
     frame = pl.DataFrame(groups, schema=dict.fromkeys(names, pl.String)) if names else pl.DataFrame(height=len(text))
-    return Found(frame, pl.Series(matched, dtype=pl.Boolean), pl.Series(late, dtype=pl.Boolean))
+    return RegexGroups(frame, pl.Series(matched, dtype=pl.Boolean), pl.Series(late, dtype=pl.Boolean))

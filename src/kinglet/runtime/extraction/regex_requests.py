@@ -13,29 +13,29 @@ import polars as pl
 
 from kinglet.plan.data import Reading
 from kinglet.runtime.extraction.candidate_variants import FEW
-from kinglet.runtime.extraction.regex_groups import Found, extract
-from kinglet.runtime.extraction.regex_workers import on_shelves
+from kinglet.runtime.extraction.regex_groups import RegexGroups, extract
+from kinglet.runtime.extraction.regex_workers import on_workers
 
 T = TypeVar("T")
 
 
-class Ask(NamedTuple):
+class RegexRequest(NamedTuple):
     """Texts, and what to read from them."""
 
     text: pl.Series
     reading: Reading
 
 
-Asking = Generator[list[Ask], list[Found], T]
+Requests = Generator[list[RegexRequest], list[RegexGroups], T]
 """Yields what it asks for, is sent what was found, and returns what it makes of that."""
 
 
-def together(readers: Sequence[Asking[T]]) -> Asking[list[T]]:
+def side_by_side(readers: Sequence[Requests[T]]) -> Requests[list[T]]:
     """Readers side by side: what all of them ask for is asked for at once. Their results, in order."""
     results: dict[int, T] = {}
-    answers: dict[int, list[Found] | None] = dict.fromkeys(range(len(readers)))
+    answers: dict[int, list[RegexGroups] | None] = dict.fromkeys(range(len(readers)))
     while answers:
-        asked: dict[int, list[Ask]] = {}
+        asked: dict[int, list[RegexRequest]] = {}
         for i, answer in answers.items():
             try:
                 asked[i] = next(readers[i]) if answer is None else readers[i].send(answer)
@@ -46,7 +46,7 @@ def together(readers: Sequence[Asking[T]]) -> Asking[list[T]]:
     return [results[i] for i in range(len(readers))]
 
 
-def answered(reader: Asking[T]) -> T:
+def run_requests(reader: Requests[T]) -> T:
     """What a reader returns once all that it asks for is found."""
     try:
         asked = next(reader)
@@ -57,14 +57,14 @@ def answered(reader: Asking[T]) -> T:
         return result
 
 
-def _find(asked: list[Ask]) -> list[Found]:
+def _find(asked: list[RegexRequest]) -> list[RegexGroups]:
     """What is found for each that is asked; many regexes are shared among threads."""
 
-    def work(number: int) -> Found:
+    def work(number: int) -> RegexGroups:
         return extract(*asked[number])
 
     some = [(i, ask.reading) for i, ask in enumerate(asked)]
     # a budget is of time, which others would take from it
     shared = [(i, reading.regexes[0]) for i, reading in some if reading.regexes and reading.budget is None]
-    found = on_shelves(work, shared) if len(shared) > FEW else {}
+    found = on_workers(work, shared) if len(shared) > FEW else {}
     return [found[i] if i in found else work(i) for i in range(len(asked))]

@@ -2,7 +2,7 @@
 
 The column engine compiles a regex when a thread first needs it, and each thread keeps the last 32. With hundreds
 of variants every one would be compiled again for every batch, which takes longer than to read a few hundred texts.
-So a regex always goes to the same thread, its shelf, and a shelf has no more of them than a thread keeps.
+So a regex always goes to the same thread, its worker, and a worker has no more of them than a thread keeps.
 """
 
 from __future__ import annotations
@@ -17,9 +17,9 @@ from typing import TypeVar
 
 T = TypeVar("T")
 PLACES = 28
-"""Regexes on a shelf; a thread has place for a few more, such as those that are tried second."""
+"""Regexes of a worker; a thread has place for a few more, such as those that are tried second."""
 MOST = 64
-"""Shelves; with more regexes than they have places for, some are compiled again."""
+"""Workers; with more regexes than they have places for, some are compiled again."""
 
 _numbers = itertools.count()
 _processors = threading.Semaphore(os.cpu_count() or 1)
@@ -27,27 +27,27 @@ _processors = threading.Semaphore(os.cpu_count() or 1)
 
 
 @functools.lru_cache(maxsize=MOST * PLACES)
-def _shelf_of(regex: str) -> int:
+def _worker_of(regex: str) -> int:
     return next(_numbers) // PLACES % MOST
 
 
 @functools.cache
 def _thread(number: int) -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(1, thread_name_prefix=f"kinglet-shelf-{number}")
+    return ThreadPoolExecutor(1, thread_name_prefix=f"kinglet-worker-{number}")
 
 
-def on_shelves(work: Callable[[int], T], regexes: Iterable[tuple[int, str]]) -> dict[int, T]:
+def on_workers(work: Callable[[int], T], regexes: Iterable[tuple[int, str]]) -> dict[int, T]:
     """What work gives for each number, done by the thread that has its regex."""
     shares: dict[int, list[int]] = {}
     for number, regex in regexes:
-        shares.setdefault(_shelf_of(regex), []).append(number)
+        shares.setdefault(_worker_of(regex), []).append(number)
 
     def all_of(share: list[int]) -> list[T]:
         with _processors:
             return [work(number) for number in share]
 
     pending: list[tuple[list[int], Future[list[T]]]] = [
-        (share, _thread(shelf).submit(all_of, share)) for shelf, share in shares.items()
+        (share, _thread(worker).submit(all_of, share)) for worker, share in shares.items()
     ]
     return {number: result for share, done in pending for number, result in zip(share, done.result(), strict=True)}
 

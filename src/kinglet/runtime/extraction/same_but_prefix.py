@@ -19,17 +19,17 @@ _BEHIND = (
 def alike(variants: Sequence[VariantPlan]) -> tuple[int, ...]:
     """A number for each variant, the same for those that differ in nothing but their opening."""
     numbers: dict[Hashable, int] = {}
-    return tuple(numbers.setdefault(_form(variant) or i, i) for i, variant in enumerate(variants))
+    return tuple(numbers.setdefault(_alike_by(variant) or i, i) for i, variant in enumerate(variants))
 
 
-def _form(variant: VariantPlan) -> Hashable:
+def _alike_by(variant: VariantPlan) -> Hashable:
     reading = variant.reading
-    if reading.opening is None or reading.structures or reading.onward or reading.budget is not None:
+    if reading.literal_prefix is None or reading.structures or reading.onward or reading.budget is not None:
         return None
-    return reading.opening.regex, reading.fields, reading.always, variant.source
+    return reading.literal_prefix.regex, reading.fields, reading.always, variant.source
 
 
-def behind_openings(text: pl.Series, openings: Sequence[str], counts: Sequence[int]) -> pl.Series:
+def behind_prefixes(text: pl.Series, openings: Sequence[str], counts: Sequence[int]) -> pl.Series:
     """What follows its opening in each text, null where it begins otherwise; counts: how many have the same opening."""
     opening = repeated(pl.Series("opening", openings, dtype=pl.String), counts)
     return pl.DataFrame([text.alias("text"), opening]).select_seq(_BEHIND).to_series()

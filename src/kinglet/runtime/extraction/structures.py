@@ -6,11 +6,11 @@ import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.plan.data import MORE, Reading, StructurePlan
-from kinglet.structured.by_form import Found, column_of, read
+from kinglet.structured.by_form import KeyColumns, column_of, read
 
 
 def with_structures(
-    reading: Reading, texts: pl.DataFrame, whole: Found | None, more: pl.Series | None
+    reading: Reading, texts: pl.DataFrame, whole: KeyColumns | None, more: pl.Series | None
 ) -> tuple[pl.DataFrame, Faults]:
     """The texts of all fields of a reading, and what is wrong with them.
 
@@ -37,7 +37,7 @@ def with_structures(
     return texts.hstack([_merged(found_more).alias(MORE)]), faults
 
 
-def read_plan(text: pl.Series, plan: StructurePlan) -> Found:
+def read_plan(text: pl.Series, plan: StructurePlan) -> KeyColumns:
     """What texts hold of a structure; those that lack a key which it needs are none."""
     found = read(text, plan.structure, plan.keys, plan.prefix)
     if not plan.needs:

@@ -10,10 +10,10 @@ import polars as pl
 
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, Plan, Reading
-from kinglet.runtime.extraction.candidate_variants import FEW, in_question, slices
-from kinglet.runtime.extraction.read import take_texts
-from kinglet.runtime.extraction.regex_requests import Ask, Asking, together
-from kinglet.runtime.extraction.same_but_prefix import behind_openings
+from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
+from kinglet.runtime.extraction.read import read_texts
+from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, side_by_side
+from kinglet.runtime.extraction.same_but_prefix import behind_prefixes
 from kinglet.runtime.groups import Group, every, joined, near
 from kinglet.runtime.typed_values import convert
 from kinglet.runtime.work import Extracted
@@ -31,7 +31,7 @@ class _Run(NamedTuple):
         return group.slice(self.start, self.length)
 
 
-def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Asking[list[Extracted]]:
+def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Requests[list[Extracted]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
     start = Group(rows.alias(ROW), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
     extracted: list[Extracted] = []
@@ -46,11 +46,11 @@ def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Refer
     readers = [
         _tried(plan, rest, run.candidates, reference) for run, rest in zip(runs, left, strict=True) if rest is not None
     ]
-    others = yield from together(readers)
+    others = yield from side_by_side(readers)
     return [*extracted, *some, *(item for found in others for item in found)]
 
 
-def _envelope(plan: Plan, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:
+def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
     if plan.envelope is None:
         return group, None
     now = frozenset(name for name in (plan.kind, plan.body, MORE) if name is not None)
@@ -64,15 +64,15 @@ def _envelope(plan: Plan, group: Group, reference: Reference) -> Asking[tuple[Gr
 
 def _take(
     reading: Reading, group: Group, text: pl.Series, reference: Reference, now: frozenset[str] = frozenset()
-) -> Asking[tuple[Group | None, Group | None]]:
+) -> Requests[tuple[Group | None, Group | None]]:
     """The events that a reading matches, with their fields, and those that it does not.
 
     Only the fields asked for `now` get their types now; the others at the end of the batch, which is quicker where many
     readings do.
     """
     more = group.texts.get_column(MORE) if MORE in group.texts.columns else None
-    (found,) = yield [Ask(text, reading)]
-    took = take_texts(reading, text, more, found)
+    (found,) = yield [RegexRequest(text, reading)]
+    took = read_texts(reading, text, more, found)
     if took is None:
         return None, group
     hit, rest = group, None
@@ -93,7 +93,7 @@ def _take(
 
 def _alike(
     plan: Plan, group: Group, runs: Sequence[_Run], reference: Reference
-) -> Asking[tuple[list[Extracted], list[Group | None]]]:
+) -> Requests[tuple[list[Extracted], list[Group | None]]]:
     """What the first candidates of runs read where several are alike, and of each run what is left to be read, if any.
 
     Runs of candidates that are alike stand beside each other. What is left may still be read by the same candidate.
@@ -108,8 +108,8 @@ def _alike(
         else:
             left += [run.of(group) for run in some]
     extracted: list[Extracted] = []
-    readers = [_behind_openings(plan, group, some, reference) for _, some in shared]
-    for (first, some), (read, rests) in zip(shared, (yield from together(readers)), strict=True):
+    readers = [_behind_prefixes(plan, group, some, reference) for _, some in shared]
+    for (first, some), (read, rests) in zip(shared, (yield from side_by_side(readers)), strict=True):
         left[first : first + len(some)] = rests
         extracted += read
     return extracted, left
@@ -120,17 +120,17 @@ def _number(plan: Plan, candidates: tuple[int, ...]) -> int | None:
     return plan.alike[candidates[0]] if 0 < len(candidates) <= FEW else None
 
 
-def _behind_openings(
+def _behind_prefixes(
     plan: Plan, group: Group, runs: Sequence[_Run], reference: Reference
-) -> Asking[tuple[list[Extracted], list[Group | None]]]:
+) -> Requests[tuple[list[Extracted], list[Group | None]]]:
     """The same for neighbouring runs whose first candidates are alike."""
     variants = [run.candidates[0] for run in runs]
     lengths = [run.length for run in runs]
     part = group.slice(runs[0].start, sum(lengths))
-    openings = [plan.variants[index].reading.opening for index in variants]
+    openings = [plan.variants[index].reading.literal_prefix for index in variants]
     texts = [opening.text for opening in openings if opening is not None]
-    behind = behind_openings(_text(plan, variants[0], part), texts, lengths)
-    reading = plan.variants[variants[0]].reading.behind_opening
+    behind = behind_prefixes(_text(plan, variants[0], part), texts, lengths)
+    reading = plan.variants[variants[0]].reading.behind_prefix
     matched, rest = yield from _take(reading, part, behind, reference)
     missed = [0] * len(runs)
     if rest is not None:
@@ -148,9 +148,9 @@ def _behind_openings(
     ]
 
 
-def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference) -> Asking[list[Extracted]]:
+def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference) -> Requests[list[Extracted]]:
     """The events that each candidate reads, then those that none does."""
-    asked = in_question(plan, group.columns[plan.body or "raw"], candidates) if len(candidates) > FEW else None
+    asked = candidates_by_text(plan, group.columns[plan.body or "raw"], candidates) if len(candidates) > FEW else None
     if asked is not None:
         return (yield from _tried_by_text(plan, group, candidates, asked, reference))
     extracted: list[Extracted] = []
@@ -167,7 +167,7 @@ def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Ref
 
 def _tried_by_text(
     plan: Plan, group: Group, candidates: tuple[int, ...], asked: pl.Series, reference: Reference
-) -> Asking[list[Extracted]]:
+) -> Requests[list[Extracted]]:
     """The same, where each event is tried only by the candidates whose places are listed for it."""
     extracted: list[Extracted] = []
     left = [group.where(asked.is_null())] if asked.null_count() else []
@@ -186,7 +186,7 @@ def _tried_by_text(
             for run, rest in zip(runs, open_, strict=True)
             if rest is not None
         ]
-        found = iter((yield from together(readers)))
+        found = iter((yield from side_by_side(readers)))
         others: list[tuple[Group, pl.Series]] = []
         for run, tried in zip(runs, open_, strict=True):
             matched, rest = next(found) if tried is not None else (None, None)
@@ -207,7 +207,7 @@ def _tried_by_text(
     return extracted
 
 
-def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Asking[tuple[Group | None, Group | None]]:
+def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
     """The events that a variant reads, and the others."""
     return (yield from _take(plan.variants[index].reading, group, _text(plan, index, group), reference))
 

@@ -9,7 +9,7 @@ import polars as pl
 from kinglet.columns.faults import Faults
 from kinglet.columns.repeated import repeated
 from kinglet.plan.data import ROW, STATES
-from kinglet.runtime.parsed import Part
+from kinglet.runtime.parsed import VariantEvents
 from kinglet.runtime.work import Bundle, Extracted, Values, Work
 from kinglet.timestamps import notes
 
@@ -20,7 +20,7 @@ _STATES = pl.Series("state", STATES, dtype=pl.Enum(STATES))
 def assemble(work: Work) -> None:
     """Adds for each of what was extracted, in its order, a part for each variant."""
     assert work.times is not None
-    parts: dict[int, list[Part]] = {}
+    parts: dict[int, list[VariantEvents]] = {}
     start = 0
     for item, values in zip(work.bundles, work.values, strict=True):
         height = len(item.group.rows)
@@ -33,7 +33,7 @@ def assemble(work: Work) -> None:
         for place, member in item.members:
             parts[place] = []
             for variant, count in member.runs:
-                parts[place].append(Part(variant, frame.slice(at, count)))
+                parts[place].append(VariantEvents(variant, frame.slice(at, count)))
                 at += count
     work.parts = [parts[place] for place in sorted(parts)]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from kinglet.runtime.extraction.regex_requests import answered
+from kinglet.runtime.extraction.regex_requests import run_requests
 from kinglet.runtime.extraction.variants import read_events
 from kinglet.runtime.work import Work
 
@@ -12,4 +12,4 @@ from kinglet.runtime.work import Work
 def extract(work: Work) -> None:
     """Adds what variants read of the events; several parsers at once do this by themselves, in `runtime.several`."""
     rows = pl.int_range(len(work.batch), dtype=pl.UInt32, eager=True)
-    work.take(answered(read_events(work.plan, work.batch, rows, work.reference)))
+    work.take(run_requests(read_events(work.plan, work.batch, rows, work.reference)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kinglet.runtime.parsed import Part
+from kinglet.runtime.parsed import VariantEvents
 from kinglet.runtime.steps import apply
 from kinglet.runtime.work import Work
 
@@ -11,6 +11,6 @@ def steps(work: Work) -> None:
     """Puts in place of the parts what they are after all steps of the plan."""
     if work.plan.steps:
         work.parts = [
-            [Part(part.variant, apply(work.plan.steps, part.frame, work.reference)) for part in some]
+            [VariantEvents(part.variant, apply(work.plan.steps, part.frame, work.reference)) for part in some]
             for some in work.parts
         ]
