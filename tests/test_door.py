@@ -23,6 +23,7 @@ from hypothesis import strategies as st
 import kinglet
 from kinglet.demo.logs import LOGS, log_text
 from tests.helpers import ROOT, InFolder, with_pattern
+from tests.helpers import kinglet as command
 
 PARSERS = ROOT / "src" / "kinglet" / "demo" / "parsers"
 AT = "2026-03-08"
@@ -149,6 +150,13 @@ class Results(InFolder):
                     self.assertRaisesRegex(kinglet.UsageError, rf"needs the package pyarrow; .*\[{extra}\]"),
                 ):
                     call()
+        absent = dict.fromkeys(["matplotlib", "matplotlib.colors", "matplotlib.figure", "matplotlib.patches"])
+        with mock.patch.dict(sys.modules, absent):
+            called = command("check", PARSERS / "pump-panel.yaml", "--matrix", "m.png")
+        self.assertEqual(2, called.status)
+        self.assertRegex(
+            called.err, r"^kinglet: this needs the package matplotlib\S*; `pip install 'kinglet-logs\[plots\]'`"
+        )
 
 
 class Columns(unittest.TestCase):
