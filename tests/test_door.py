@@ -109,7 +109,7 @@ class Results(InFolder):
         some = [line for pair in zip(lines("pump-panel"), lines("jump-host"), strict=False) for line in pair]
         for reader, log in ((self.parser, lines("pump-panel")), (self.set, some)):
             whole = reader.parse(log, reference_time=AT).events
-            for limit in (0, 1, 7, 100_000):
+            for limit in (0, 7, 100_000):
                 result = reader.parse(log, reference_time=AT, limit=limit)
                 self.assertEqual(min(limit, len(log)), len(result))
                 self.assertEqual(whole.head(limit)["raw"].to_list(), result.events["raw"].to_list())
@@ -212,7 +212,7 @@ PARTS = st.sampled_from(
 class Sessions(unittest.TestCase):
     @given(st.sampled_from(RULES), st.lists(PARTS, max_size=14), st.lists(st.integers(1, 90), min_size=1, max_size=6),
            st.sampled_from(["utf-8", "utf-16-le", "cp1252"]))  # fmt: skip
-    @settings(max_examples=90, deadline=None)
+    @settings(max_examples=60, deadline=None)
     def test_any_pieces_and_any_stops_give_the_events_of_the_whole(
         self, rule: str, parts: list[str], sizes: list[int], encoding: str
     ) -> None:  # fmt: skip
