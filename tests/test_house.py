@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import ast
+import os
 import re
+import shutil
+import subprocess
+import sys
 import tomllib
 import unittest
 from pathlib import Path
@@ -14,7 +18,7 @@ from kinglet.faults import FAULTS, table
 from kinglet.insight.diagnosis import reasons
 from kinglet.patterns.types import STRUCTURES
 from kinglet.runtime.pipeline import STAGES
-from tests.helpers import ROOT, with_pattern
+from tests.helpers import ROOT, InFolder, with_pattern
 
 SOURCES = ROOT / "src" / "kinglet"
 CODE = re.compile(r"[a-z]+(?:-[a-z]+)+")
@@ -89,3 +93,67 @@ def _contributing() -> str:
 
 def _level(layers: list[str], name: str) -> int:
     return next(i for i, layer in enumerate(layers) if name in re.findall(r"[a-z_]+", layer))
+
+
+ROWS: dict[str, tuple[str, str, str, str]] = {
+    "a slot type": (
+        "patterns/types.py",
+        "_TABLE = (\n",
+        '    SlotType("berth", "a berth of the port", "B-12", "B-[0-9]+"),\n',
+        "r = kinglet.load(FILE % '{b:berth} {m:rest}').parse(['B-7 free'])\n"
+        "print(r.events['b'][0], r.counts['complete'])",
+    ),
+    "a function of expressions": (
+        "expressions/functions.py",
+        "FUNCTIONS: Mapping[str, Function] = {\n",
+        '    "TWICE": Function("n", "number", "TWICE(3)", "6", lambda n: combined(n[0].value * 2, NUMBER, n)),\n',
+        "r = kinglet.load(FILE % '{b:int}' + 'steps: [{set: {c: TWICE(b)}}]').parse(['7']); print(r.events['c'][0])",
+    ),
+    "a fault": (
+        "faults.py",
+        "FAULTS: dict[str, Fault] = {\n",
+        '    "no-tide": Fault("cut", "", "the tide was out"),\n',
+        "from kinglet.faults import table; from kinglet.insight.diagnosis import reasons\n"
+        "plan = kinglet.load(FILE % '{b:int}').plan\n"
+        "print('`no-tide`' in table(), reasons(plan, 'x', None, ['no-tide'])[0].message)",
+    ),
+    "an output format": (
+        "output/writers.py",
+        "WRITERS: dict[str, type[Writer]] = {\n",
+        '    ".lines": type("LinesWriter", (NdjsonWriter,), {"suffix": ".lines"}),\n',
+        "kinglet.load(FILE % '{b:int}').parse(['7']).write('x.lines'); print(open('x.lines').read()[:9])",
+    ),
+    "a command": (
+        "cli/main.py",
+        "COMMANDS: dict[str, tuple[str, str]] = {\n",
+        '    "tide": ("tests_tide", "say when the tide is high"),\n',
+        "from kinglet.cli.main import main; import sys; sys.argv = ['kinglet', 'tide']; main()",
+    ),
+}
+"""To add: the one file that it takes, the line behind which its row stands, the row, and a use of it."""
+SAID = {
+    "a slot type": "B-7 1", "a function of expressions": "14.0", "a fault": "True the tide was out",
+    "an output format": '{"line":1', "a command": "high at noon",
+}  # fmt: skip
+
+
+class OneRow(InFolder):
+    def test_one_row_in_one_file_adds_one_of_each(self) -> None:
+        shutil.copytree(SOURCES, self.folder / "kinglet", ignore=shutil.ignore_patterns("__pycache__"))
+        self.write(
+            "tests_tide.py", 'import click\n\n@click.command("tide")\ndef command():\n    print("high at noon")\n'
+        )
+        self.assertEqual(set(ROWS), set(SAID))
+        for what, (name, line, row, use) in ROWS.items():
+            file = self.folder / "kinglet" / name
+            before = file.read_text(encoding="utf-8")
+            self.assertEqual(1, before.count(line), what)
+            file.write_text(before.replace(line, line + row), encoding="utf-8")
+            script = f"import kinglet\nFILE = {with_pattern('%s')!r}\n{use}\n"
+            surroundings = {**os.environ, "PYTHONPATH": str(self.folder)}
+            command = [sys.executable, "-c", script]
+            done = subprocess.run(
+                command, env=surroundings, cwd=self.folder, capture_output=True, text=True, check=False
+            )
+            self.assertEqual(SAID[what], done.stdout.strip(), (what, done.stderr[-600:]))
+            file.write_text(before, encoding="utf-8")

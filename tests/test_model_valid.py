@@ -143,6 +143,15 @@ class Told(InFolder):
         gone = {one.name for one in MODEL.find_class("Network Activity").attributes.values() if one.deprecated}
         self.assertFalse(gone & set(mapping.recommended))
 
+    def test_dropped_events_are_not_judged(self) -> None:
+        text = with_pattern("{n:int}") + "    event: {class: Authentication, activity: Logon}\n"
+        for steps, invalid in (("", 2), ("steps: [{when: n = 1, drop: one}]\n", 1), ("steps: [{drop: all}]\n", 0)):
+            parser = kinglet_module.load(text + steps)
+            view = ModelView(parser.plan)
+            for batch in parser.parse(["1", "2"], reference_time="2026-03-05").batches:
+                view.lines(batch.kept())
+            self.assertEqual(invalid, view.invalid, steps)
+
     def test_the_offset_of_the_clock_that_a_stamp_shows(self) -> None:
         def offsets(more: str, *stamps: str) -> list[Any]:
             text = with_pattern("{t:time} {m:rest}") + "    event: {class: Base Event}\n" + more

@@ -57,6 +57,20 @@ class Sets(InFolder):
         first = ParserSet([kinglet.load(GATE), kinglet.load(GATE.replace("parser: gate", "parser: other"))])
         self.assertEqual({"gate", "unclaimed"}, set(first.parse(LINES).events["parser"]))
 
+    def test_an_envelope_alone_yields_to_a_known_variant(self) -> None:
+        hull = (
+            HEAD % "hull"
+            + "envelope: 'deck {host:word} {body:rest}'\nvariants: [{name: x, pattern: 'never {n:int}'}]\n"
+        )
+        lamp = HEAD % "lamp" + "variants: [{name: lamp, pattern: 'deck lamp {n:int} lit'}]\n"
+        pump = PUMP.replace("'pump {", "'deck pump {")
+        some = [kinglet.load(hull), kinglet.load(pump), kinglet.load(lamp)]
+        lines = ["deck pump p-3 started", "deck lamp 7 lit", "deck lamp x lit", "deck bell 9"]
+        for parsers in (some, some[::-1]):
+            events = ParserSet(parsers).parse(lines).events
+            self.assertEqual(["pump", "lamp", "hull", "hull"], events["parser"].to_list())
+            self.assertEqual(["complete", "complete", "partial", "partial"], events["state"].cast(pl.String).to_list())
+
     def test_outputs_keep_the_order_of_the_log(self) -> None:
         self.write("gate.yaml", GATE)
         self.write("pump.yaml", PUMP + "steps: [{when: code = 'p-4', drop: test}]\n")

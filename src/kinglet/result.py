@@ -103,13 +103,8 @@ class Result:
             return self.events.to_pandas()
 
     def to_arrow(self) -> pa.Table:
-        """The events as an Arrow table.
-
-        Raises:
-            UsageError: pyarrow is not installed.
-        """
-        with needing("arrow"):
-            return self.events.to_arrow()
+        """The events as an Arrow table."""
+        return self.events.to_arrow()
 
     def to_model(self) -> Iterator[dict[str, Any]]:
         """The events mapped onto the common model, as plain dicts without nulls; dropped events are left out."""

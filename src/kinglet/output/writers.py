@@ -192,7 +192,10 @@ class ArrowWriter(_Engine):
 
 
 WRITERS: dict[str, type[Writer]] = {
-    writer.suffix: writer for writer in (NdjsonWriter, CsvWriter, ParquetWriter, ArrowWriter)
+    ".ndjson": NdjsonWriter,
+    ".csv": CsvWriter,
+    ".parquet": ParquetWriter,
+    ".arrow": ArrowWriter,
 }
 
 
