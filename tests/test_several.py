@@ -156,6 +156,9 @@ class Choosing(unittest.TestCase):
         some = ParserSet([kinglet.load(GATE), kinglet.load(blocks)])
         self.assertEqual(2, len(some.parse(b"Record\nDoor: 4\nState: open\n\nRecord\nDoor: 5\n").events))
         self.assertEqual(5, len(some.parse("\n".join(LINES).encode()).events))
+        # of rules under which as much is complete, that of the most parsers counts
+        most = ParserSet([kinglet.load(blocks), kinglet.load(GATE), kinglet.load(PUMP)])
+        self.assertEqual(["x", "y"], most.parse(b"x\ny\n").events["raw"].to_list())
 
 
 class DemoLogs(InFolder):
