@@ -143,6 +143,18 @@ class Told(InFolder):
         gone = {one.name for one in MODEL.find_class("Network Activity").attributes.values() if one.deprecated}
         self.assertFalse(gone & set(mapping.recommended))
 
+    def test_enumerations_that_are_lists(self) -> None:
+        text = with_pattern("{n:word}") + (
+            "    event: {class: Detection Finding, activity: Create, set: {'malware[1].name': n, "
+            "'evidences[1].url.category_ids': n}}\n"
+        )
+        (event,) = kinglet_module.load(text).parse(["7"], reference_time="2026-03-05").to_model()
+        self.assertEqual([0], event["malware"][0]["classification_ids"])
+        url = event["evidences"][0]["url"]
+        self.assertEqual(([99], ["7"]), (url["category_ids"], url["categories"]))
+        told = [one for one in standard_complaints(event) if "classification" in str(one) or "categor" in str(one)]
+        self.assertEqual([], told)
+
     def test_dropped_events_are_not_judged(self) -> None:
         text = with_pattern("{n:int}") + "    event: {class: Authentication, activity: Logon}\n"
         for steps, invalid in (("", 2), ("steps: [{when: n = 1, drop: one}]\n", 1), ("steps: [{drop: all}]\n", 0)):

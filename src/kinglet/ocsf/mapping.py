@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Mapping, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -269,7 +269,11 @@ def _fill(work: _Work, key: str, path: str, value_for: Callable[[Attribute, Fiel
     sibling = attributes[-1].sibling
     beside = f"{path.rpartition('.')[0]}.{sibling}".lstrip(".") if sibling else None
     if beside is not None and value.caption is not None and work.event.set.get(beside) is None:
-        work.add(Leaf(beside, value.caption, pl.String()))
+        if attributes[-1].is_list:
+            captions = pl.when(value.caption.is_not_null()).then(pl.concat_list(value.caption))
+            work.add(Leaf(beside, captions, pl.List(pl.String())))
+        else:
+            work.add(Leaf(beside, value.caption, pl.String()))
     if value.bad is not None:
         work.add(Leaf(f"{REFUSED}.{path}", pl.when(value.bad).then(value.text), pl.String()))
         work.counted.append((f"bad-value:{path}", value.bad))
@@ -298,14 +302,20 @@ def _unknowns(work: _Work) -> None:
             continue
         beside = [leaf for path, leaf in work.leaves.items() if above and path.startswith(f"{above}.")]
         sibling = f"{above}.{attribute.sibling}".lstrip(".") if attribute.sibling else None
-        for path, value in ((wanted.path, 0), (sibling, attribute.enum[0])):
+        kinds: tuple[tuple[str | None, Any, pl.DataType], ...] = (
+            (wanted.path, 0, pl.Int64()),
+            (sibling, attribute.enum[0], pl.String()),
+        )
+        for path, value, dtype in kinds:
             if path is None or path in work.leaves:
                 continue
+            if attribute.is_list:
+                value, dtype = [value], pl.List(dtype)
             if not above or any(leaf.is_constant for leaf in beside):
-                work.add(constant(path, value))
+                work.add(constant(path, value, dtype))
             else:
                 there = pl.any_horizontal([leaf.value.is_not_null() for leaf in beside])
-                work.add(Leaf(path, pl.when(there).then(pl.lit(value)), pl.Int64() if value == 0 else pl.String()))
+                work.add(Leaf(path, pl.when(there).then(pl.lit(value, dtype=dtype)), dtype))
 
 
 def _profiles(work: _Work) -> None:
