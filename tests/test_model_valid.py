@@ -152,7 +152,8 @@ class Told(InFolder):
         self.assertEqual([0], event["malware"][0]["classification_ids"])
         url = event["evidences"][0]["url"]
         self.assertEqual(([99], ["7"]), (url["category_ids"], url["categories"]))
-        told = [one for one in standard_complaints(event) if "classification" in str(one) or "categor" in str(one)]
+        places = [str(one).partition(":")[0] for one in standard_complaints(event)]
+        told = [place for place in places if "classification" in place or "categor" in place]
         self.assertEqual([], told)
 
     def test_dropped_events_are_not_judged(self) -> None:
