@@ -100,6 +100,16 @@ class Arguments(InFolder):
             with self.subTest(workers=workers), self.assertRaisesRegex(kinglet_module.UsageError, "workers"):
                 list(parser.parse_batches("x\n", workers=workers))  # type: ignore[arg-type]
 
+    def test_errors_go_between_processes_whole(self) -> None:
+        with self.assertRaises(kinglet_module.ParserFileError) as caught:
+            kinglet_module.load("kinglet: 1\nparser: quay\n")
+        again = pickle.loads(pickle.dumps(caught.exception))
+        self.assertEqual((caught.exception.problems, str(caught.exception)), (again.problems, str(again)))
+        with self.assertRaises(kinglet_module.UsageError) as usage:
+            kinglet_module.load(PUMP).parse("x\n", limit=-1)
+        told = pickle.loads(pickle.dumps(usage.exception))
+        self.assertEqual(("give a whole number from 0 on", str(usage.exception)), (told.hint, str(told)))
+
     def test_most_counts_the_same_events_everywhere(self) -> None:
         text = with_pattern("{n:int}") + "    event: {class: Base Event}\nsteps: [{when: n % 3 = 1, drop: third}]\n"
         parser = kinglet_module.load(text)

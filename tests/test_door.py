@@ -217,8 +217,7 @@ class Sessions(unittest.TestCase):
         by_bytes = "length" in rule or "counted" in rule
         parser = kinglet.load(BLOCKS % rule)
         data = "\n".join(parts).encode("utf-8" if by_bytes else encoding)
-        options: dict[str, Any] = {"encoding": None if by_bytes else encoding, "reference_time": AT}
-        options["encoding"] = options["encoding"] or "utf-8"
+        options: dict[str, Any] = {"encoding": "utf-8" if by_bytes else encoding, "reference_time": AT}
         whole = parser.parse(data, **options).events
         session = kinglet.Session(parser, name="<bytes>", **options)
         frames: list[pl.DataFrame] = []
@@ -266,14 +265,39 @@ class Sessions(unittest.TestCase):
         self.assertEqual(["1 a\n b"], session.flush().events["raw"].to_list())
         self.assertEqual(["1 c"], session.feed(b"1 c\n1 d\n").events["raw"].to_list())
 
+    def test_a_first_line_without_its_end_comes_with_flush_too(self) -> None:
+        session = kinglet.Session(kinglet.load(with_pattern("{a:rest}")))
+        self.assertEqual([], session.feed(b"half a").events["raw"].to_list())
+        self.assertEqual(["half a"], session.flush().events["raw"].to_list())
+        rest = session.feed(b" line\nb\n").events
+        self.assertEqual([" line", "b"], rest["raw"].to_list())
+        self.assertEqual([["after-pause"], None], [faults or None for faults in rest["faults"].to_list()])
+
+    @given(st.data())
+    @settings(max_examples=60, deadline=None)
+    def test_a_state_that_was_damaged_is_refused(self, data: st.DataObject) -> None:
+        parser = kinglet.load(BLOCKS % data.draw(st.sampled_from(RULES)))
+        session = kinglet.Session(parser, encoding=data.draw(st.sampled_from(["utf-8", "utf-16-le"])))
+        session.feed(b'1 a\n b\n{"a": [1,\n')
+        state = session.state
+        place = data.draw(st.integers(0, len(state) - 1))
+        byte = data.draw(st.integers(0, 255).filter(lambda byte: byte != state[place]))
+        for damaged in (state[:place], state[:place] + bytes([byte]) + state[place + 1 :]):
+            try:
+                again = kinglet.Session(parser, state=damaged)
+            except kinglet.UsageError as error:
+                self.assertRegex(str(error), "no state of a session|of form")
+            else:  # written otherwise, and the same
+                self.assertEqual(state, again.state)
+
     def test_what_is_no_state_is_refused(self) -> None:
         parser = kinglet.load(with_pattern("{a:rest}"))
         good = json.loads(kinglet.Session(parser).state)
         for wrong, said in (
             (b"", "no state of a session"), (b"[]", "no state"), (b"{}", "no state"), (b"\xff", "no state"),
-            (json.dumps({**good, "kinglet_session": 99}).encode(), "of form 99"),
+            (json.dumps({"kinglet_session": 99, "more": 1}).encode(), "of form 99"),
             (json.dumps({**good, "known": 7}).encode(), "no state"),
-            (json.dumps({**good, "cut": {}}).encode(), "no state"),
+            (json.dumps({**good, "boundary": "{}", "rule": good["rule"], "line": 0}).encode(), "no state"),
         ):  # fmt: skip
             with self.subTest(wrong=wrong), self.assertRaisesRegex(kinglet.UsageError, said):
                 kinglet.Session(parser, state=wrong)

@@ -13,7 +13,6 @@ import unittest
 from pathlib import Path
 
 import kinglet
-from kinglet.errors import UsageError
 from kinglet.faults import FAULTS, table
 from kinglet.insight.diagnosis import reasons
 from kinglet.patterns.types import STRUCTURES
@@ -84,7 +83,6 @@ class Documents(unittest.TestCase):
         for stage in STAGES:
             self.assertEqual(["work"], list(stage.__annotations__)[:1])
             self.assertTrue(stage.__doc__)
-        self.assertRaises(UsageError, kinglet.load(with_pattern("{a:rest}")).parse)
 
 
 def _contributing() -> str:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
 
-from kinglet.errors import UsageError, did_you_mean
+from kinglet.errors import UsageError, did_you_mean, parts_of
 from kinglet.result import Result
 from kinglet.runtime.work import Options
 from kinglet.source.columns import of_column
@@ -159,7 +159,8 @@ def call_options(reference_time: ReferenceTime, zone: str | None) -> Options:
     try:
         return Options(as_moment(reference_time) if reference_time is not None else None, zone)
     except ValueError as error:
-        raise UsageError(f"reference time (--at): {error}") from None
+        message, hint = parts_of(error)
+        raise UsageError(f"reference time (--at): {message}", hint) from None
 
 
 def checked_workers(workers: int | None) -> int | None:

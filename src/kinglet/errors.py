@@ -82,6 +82,10 @@ class ParserFileError(KingletError):
         self.problems = tuple(sorted(problems, key=lambda problem: (problem.place.line, problem.place.column)))
         super().__init__("\n".join(str(problem) for problem in self.problems))
 
+    def __reduce__(self) -> tuple[type[ParserFileError], tuple[tuple[Problem, ...]]]:
+        """Between processes it goes with its problems."""
+        return ParserFileError, (self.problems,)
+
 
 class InputError(KingletError):
     """A log that cannot be read."""

@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from kinglet.errors import UsageError, needing
-from kinglet.plan.data import MORE, STATES
+from kinglet.plan.data import MORE
+from kinglet.runtime.parsed import total_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -62,11 +63,7 @@ class Result:
     @functools.cached_property
     def counts(self) -> dict[str, int]:
         """Events by state; complete + partial + unmatched + dropped = events."""
-        total = dict.fromkeys(("events", *STATES), 0)
-        for batch in self.batches:
-            for state, count in batch.counts.items():
-                total[state] += count
-        return total
+        return total_of(batch.counts for batch in self.batches)
 
     @functools.cached_property
     def by_parser(self) -> dict[str, dict[str, int]]:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-import base64
 import codecs
 import hashlib
 import json
 from collections.abc import Iterator
 from datetime import UTC, datetime
+
+from pydantic import AwareDatetime, BaseModel, NonNegativeInt, PositiveInt, ValidationError
 
 from kinglet.calls import ReferenceTime, call_options
 from kinglet.cutting import state as cut_state
@@ -19,10 +20,52 @@ from kinglet.runtime.parsed import Parsed
 from kinglet.runtime.pipeline import parse_in_order
 from kinglet.source.encodings import from_start, named
 from kinglet.source.logs import Source
-from kinglet.timestamps.order import Hour, Known
+from kinglet.timestamps.order import Known
 
 VERSION = 1
 _HEAD_BYTES = 1024  # what of a log, up to its first line end, gives the names of its events
+
+
+_PLACE = ("held", "offset", "line", "lone_returns", "began")
+"""Where a cutter is in the log, whatever its rule."""
+_UNDER_WAY = ("continued", "after_pause")
+"""What it knows of the event under way, by its rule."""
+
+
+class _Version(BaseModel):
+    """What states of all versions have."""
+
+    kinglet_session: int
+
+
+class _State(_Version, cut_state.Stored):
+    """What a session stores."""
+
+    name: str
+    reference: AwareDatetime
+    reference_time: AwareDatetime | None
+    zone: str | None
+    fingerprint: str
+    encoding: str | None
+    bom: int
+    decoder: tuple[bytes, int] | None
+    head: bytes | None
+    rule: str
+    held: bytes
+    offset: NonNegativeInt
+    line: PositiveInt
+    lone_returns: bool | None
+    began: bool
+    continued: str | None
+    after_pause: bool
+    boundary: str
+    known: Known
+    checksum: str = ""
+
+    def sealed(self) -> _State:
+        """The same with its checksum: one that a disk has damaged would go on at another place without a word."""
+        text = self.model_dump_json(exclude={"checksum"})
+        return self.model_copy(update={"checksum": hashlib.blake2b(text.encode(), digest_size=16).hexdigest()})
 
 
 class Session:
@@ -79,8 +122,8 @@ class Session:
         if before.rule == self._cutter.rule:
             self._cutter = before
         else:
-            for attribute in ("held", "offset", "line", "lone_returns", "began"):
-                setattr(self._cutter, attribute, getattr(before, attribute))
+            for name in _PLACE:
+                setattr(self._cutter, name, getattr(before, name))
 
     def feed(self, data: bytes) -> Result:
         """Takes the next bytes of the log; gives the events that are whole by now."""
@@ -88,7 +131,7 @@ class Session:
 
     def flush(self) -> Result:
         """Gives the event that is under way, as far as it has come; what is left of it later is an event of its own."""
-        return self._result([*self._begin(b""), *self._cutter.flush()])
+        return self._result([*self._begin(b"", final=True), *self._cutter.flush()])
 
     def finish(self) -> Result:
         """Gives what is left; the log has come to its end."""
@@ -97,65 +140,58 @@ class Session:
     @property
     def state(self) -> bytes:
         """All that another session needs to go on, as JSON."""
-        cutter = self._cutter
-        decoder = self._decoder.getstate() if self._decoder is not None else None
-        return json.dumps(
-            {
-                "kinglet_session": VERSION,
-                "name": self._source.name,
-                "reference": self._source.reference.isoformat(),
-                "reference_time": t.isoformat() if (t := self._options.reference_time) is not None else None,
-                "zone": self._options.zone,
-                "fingerprint": self._source.fingerprint,
-                "encoding": self._encoding,
-                "decoder": None if decoder is None else [base64.b64encode(decoder[0]).decode(), decoder[1]],
-                "bom": self._source.encoding.bom if self._source.encoding is not None else 0,
-                "head": None if self._head is None else base64.b64encode(self._head).decode(),
-                "cut": {
-                    "rule": _rule_of(cutter),
-                    "held": base64.b64encode(cutter.held).decode(),
-                    **{name: getattr(cutter, name) for name in _PLAIN},
-                    "boundary": cut_state.stored(cutter.boundary),
-                },
-                "known": cut_state.plain(tuple(self._known)),
-            }
-        ).encode()
+        cutter, source = self._cutter, self._source
+        kept = _State(
+            kinglet_session=VERSION,
+            name=source.name,
+            reference=source.reference,
+            reference_time=self._options.reference_time,
+            zone=self._options.zone,
+            fingerprint=source.fingerprint,
+            encoding=self._encoding,
+            bom=source.encoding.bom if source.encoding is not None else 0,
+            decoder=self._decoder.getstate() if self._decoder is not None else None,
+            head=self._head,
+            rule=_rule_of(cutter),
+            boundary=cut_state.stored(cutter.boundary),
+            known=self._known,
+            **{name: getattr(cutter, name) for name in (*_PLACE, *_UNDER_WAY)},
+        )
+        return kept.sealed().model_dump_json().encode()
 
     def _take(self, parser: Parser) -> None:
         self._parser = parser
         self._cutter = Cutter(self._source, parser.plan.cut)
 
     def _restore(self, state: bytes) -> None:
+        """
+        Raises:
+            UsageError: it is no state, or one of another version.
+        """  # fmt: skip
         try:
-            kept = json.loads(state)
-            if kept["kinglet_session"] != VERSION:
-                raise UsageError(
-                    f"the state is of form {kept['kinglet_session']}", f"this Kinglet reads form {VERSION}"
-                )
-            options = call_options(kept["reference_time"], kept["zone"])
-            self._options = options
-            self._source.name = str(kept["name"])
-            self._source.reference = datetime.fromisoformat(kept["reference"])
-            self._source.fingerprint = str(kept["fingerprint"])
-            self._encoding = kept["encoding"] and str(kept["encoding"])
-            self._head = None if kept["head"] is None else base64.b64decode(kept["head"])
-            if self._head is None:
-                self._source.encoding = named(str(self._encoding))._replace(bom=int(kept["bom"]))
-                self._decoder = self._new_decoder()
-                if self._decoder is not None and kept["decoder"] is not None:
-                    self._decoder.setstate((base64.b64decode(kept["decoder"][0]), kept["decoder"][1]))
-            cut = kept["cut"]
-            self._cutter.held = base64.b64decode(cut["held"])
-            same = cut["rule"] == _rule_of(self._cutter)
-            for name in _PLAIN:
-                if same or name not in ("continued", "after_pause"):
-                    setattr(self._cutter, name, cut[name])
+            version = _Version.model_validate_json(state).kinglet_session
+            if version != VERSION:
+                raise UsageError(f"the state is of form {version}", f"this Kinglet reads form {VERSION}")
+            kept = _State.model_validate_json(state)
+            if kept != kept.sealed():
+                raise _no_state("its checksum is wrong")
+            same = kept.rule == _rule_of(self._cutter)
             if same:
-                cut_state.restore(self._cutter.boundary, cut["boundary"])
-            known = kept["known"]
-            self._known = Known(known[0], known[1], known[2], Hour(*known[3]) if known[3] else None, known[4])
-        except (ValueError, KeyError, TypeError, IndexError) as error:
-            raise UsageError(f"this is no state of a session: {error}", "give what `state` was") from None
+                cut_state.restore(self._cutter.boundary, kept.boundary)
+        except ValidationError as error:
+            first = error.errors()[0]
+            raise _no_state(f"{'.'.join(map(str, first['loc']))} {first['msg']}") from None
+        self._options = call_options(kept.reference_time, kept.zone)
+        self._source.name, self._source.reference = kept.name, kept.reference
+        self._source.fingerprint, self._encoding = kept.fingerprint, kept.encoding
+        self._head, self._known = kept.head, kept.known
+        if kept.head is None:
+            self._source.encoding = named(kept.encoding or "utf-8")._replace(bom=kept.bom)
+            self._decoder = self._new_decoder()
+            if self._decoder is not None and kept.decoder is not None:
+                self._decoder.setstate(kept.decoder)
+        for name in (*_PLACE, *(_UNDER_WAY if same else ())):
+            setattr(self._cutter, name, getattr(kept, name))
 
     def _fed(self, data: bytes, *, final: bool) -> list[EventBatch]:
         batches = list(self._begin(data, final=final))
@@ -201,7 +237,8 @@ class Session:
         return f"<Session of {self._source.name} by {self._parser.name}, at byte {self._cutter.offset:,}>"
 
 
-_PLAIN = ("offset", "line", "continued", "after_pause", "lone_returns", "began")
+def _no_state(why: str) -> UsageError:
+    return UsageError(f"this is no state of a session: {why.strip()}", "give what `state` was")
 
 
 def _rule_of(cutter: Cutter) -> str:

@@ -1,49 +1,37 @@
-"""What a cutter knows between two buffers, as plain values that can be stored and read back."""
+"""What a cutting rule knows between two buffers, as JSON that can be stored and read back."""
 
 from __future__ import annotations
 
-import base64
+import functools
 from typing import Any
+
+from pydantic import BaseModel, ConfigDict, create_model
 
 from kinglet.cutting.boundaries.base import Boundary
 
-KEPT: dict[str, tuple[str, ...]] = {
-    "EveryLine": (),
-    "GroupedLines": ("behind", "any_events"),
-    "Objects": ("level", "behind", "column", "stray", "any_records"),
-    "Elements": ("within", "stray", "depth", "at_end", "room", "line", "line_before"),
-    "Rows": ("header",),
-    "Separated": ("begun",),
-    "FixedLength": ("given", "missing"),
-    "Counted": ("lost", "short", "missing"),
-    "Prefixed": ("lost", "short", "missing"),
-}
-"""The attributes of each cutting rule that change from buffer to buffer."""
+
+class Stored(BaseModel):
+    """Values as JSON, bytes among them as base64."""
+
+    model_config = ConfigDict(strict=True, extra="forbid", ser_json_bytes="base64", val_json_bytes="base64")
 
 
-def stored(boundary: Boundary) -> dict[str, Any]:
-    """What a rule knows."""
-    return {name: plain(getattr(boundary, name)) for name in KEPT[type(boundary).__name__]}
+def stored(boundary: Boundary) -> str:
+    """What a rule knows: the attributes that its class says it keeps."""
+    return _model(type(boundary))(**{name: getattr(boundary, name) for name in boundary.kept}).model_dump_json()
 
 
-def restore(boundary: Boundary, values: dict[str, Any]) -> None:
-    """Gives a new rule of the same kind what another knew."""
-    for name in KEPT[type(boundary).__name__]:
-        if name in values:
-            setattr(boundary, name, from_plain(values[name], getattr(boundary, name)))
+def restore(boundary: Boundary, text: str) -> None:
+    """Gives a new rule of the same kind what another knew.
+
+    Raises:
+        ValueError: the text is not what `stored` gives for such a rule.
+    """
+    for name, value in _model(type(boundary)).model_validate_json(text):
+        setattr(boundary, name, value)
 
 
-def plain(value: Any) -> Any:
-    """A value as JSON can hold it: bytes as base64 under a key, named tuples as the lists of their values."""
-    if isinstance(value, bytes):
-        return {"base64": base64.b64encode(value).decode()}
-    return [plain(item) for item in value] if isinstance(value, tuple) else value
-
-
-def from_plain(value: Any, like: Any) -> Any:
-    """The value again; like: one of the same type, which says what named tuple it is."""
-    if isinstance(value, dict):
-        return base64.b64decode(value["base64"])
-    return (
-        type(like)(*(from_plain(item, like[i]) for i, item in enumerate(value))) if isinstance(value, list) else value
-    )
+@functools.cache
+def _model(kind: type[Boundary]) -> type[Stored]:
+    fields: dict[str, Any] = {name: (hint, ...) for name, hint in kind.kept.items()}
+    return create_model(kind.__name__, __base__=Stored, **fields)

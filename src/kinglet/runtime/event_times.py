@@ -20,7 +20,7 @@ class Timing(NamedTuple):
     """The times of some events before the order of the log is looked at.
 
     rule: the number of the rule that gave each time, null where none did. stamp: its text. See
-    `clock.reading.Stamps` for the others. faults: what is wrong with stamps; they count only where
+    `timestamps.stamps.Stamps` for the others. faults: what is wrong with stamps; they count only where
     no rule gave a time. fields: what further stamps became.
     """
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import functools
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import polars as pl
@@ -63,9 +64,8 @@ class Parsed:
 
     def add_counts(self, counts: dict[str, dict[str, int]]) -> None:
         """Adds the events to counts by parser."""
-        mine = counts.setdefault(self.plan.parser, dict.fromkeys(("events", *STATES), 0))
-        for state, count in self.counts.items():
-            mine[state] += count
+        mine = counts.get(self.plan.parser, {})
+        counts[self.plan.parser] = total_of([mine, self.counts])
 
     def head(self, most: int) -> Parsed:
         """The first events of the batch, in the order of the log."""
@@ -124,3 +124,12 @@ class Parsed:
             if name not in frame.columns
         ]
         return frame.with_columns(missing).select(list(self.plan.schema))
+
+
+def total_of(counts: Iterable[Mapping[str, int]]) -> dict[str, int]:
+    """Counts of events by state, added up."""
+    total = dict.fromkeys(("events", *STATES), 0)
+    for some in counts:
+        for state, count in some.items():
+            total[state] += count
+    return total

@@ -13,18 +13,15 @@ import polars as pl
 from kinglet.columns.put import put
 from kinglet.cutting.cutter import CutRule, EventBatch, cut
 from kinglet.cutting.small_logs import cut_all
-from kinglet.plan.data import ROW, STATES, Plan
+from kinglet.plan.data import ROW, Plan
 from kinglet.runtime.candidate_parsers import CandidateFinder, Claimed, by_contents, of_path
 from kinglet.runtime.event_times import needs_order
 from kinglet.runtime.extraction.candidate_variants import slices
 from kinglet.runtime.extraction.regex_requests import Requests, run_requests, side_by_side
 from kinglet.runtime.extraction.variants import read_events
-from kinglet.runtime.parsed import Parsed, VariantEvents
-from kinglet.runtime.pipeline import complete, parse_batch
-from kinglet.runtime.stages.assemble import assemble
-from kinglet.runtime.stages.convert import convert
+from kinglet.runtime.parsed import Parsed, VariantEvents, total_of
+from kinglet.runtime.pipeline import STAGES, complete, parse_batch
 from kinglet.runtime.stages.steps import steps
-from kinglet.runtime.stages.time import time
 from kinglet.runtime.work import ByOrder, Extracted, Options, Work, reference_of
 from kinglet.runtime.workers import Turn, in_turn
 from kinglet.source.logs import Source, beginning
@@ -49,11 +46,7 @@ class Mixed:
     @functools.cached_property
     def counts(self) -> dict[str, int]:
         """Events by state; the states add up to `events`."""
-        total = dict.fromkeys(("events", *STATES), 0)
-        for parsed in self.by_parser:
-            for name, count in parsed.counts.items():
-                total[name] += count
-        return total
+        return total_of(parsed.counts for parsed in self.by_parser)
 
     @property
     def dropped(self) -> dict[str, int]:
@@ -273,7 +266,7 @@ class Mixer:
             return
         work = Work.of(members[0][1].plan, batch, options)
         work.take([extracted for _, extracted in members])
-        for stage in (convert, time, assemble):
+        for stage in STAGES[1:-1]:  # all but to extract, which is done, and steps, which are each plan's own
             stage(work)
         of_plan: dict[int, list[VariantEvents]] = {}
         for (number, _), own in zip(members, work.parts, strict=True):

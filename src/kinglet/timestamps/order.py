@@ -64,7 +64,7 @@ class Known(NamedTuple):
 
 
 class Times(NamedTuple):
-    """The times of a log's events in order: microseconds, null where open; see `reading.Stamps`."""
+    """The times of a log's events in order: microseconds, null where open; see `stamps.Stamps`."""
 
     time: pl.Series
     notes: pl.Series

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from typing import NamedTuple, Protocol
+from collections.abc import Mapping
+from typing import Any, ClassVar, NamedTuple, Protocol
 
 import polars as pl
 
@@ -45,7 +46,12 @@ class Buffer(NamedTuple):
 
 
 class Boundary(Protocol):
-    """Finds events in one log from its start to its end; it may hold state between buffers."""
+    """Finds events in one log from its start to its end.
+
+    kept: the attributes that it holds from buffer to buffer, with their types; a `Session` stores them.
+    """
+
+    kept: ClassVar[Mapping[str, Any]]
 
     def find(self, buffer: Buffer) -> FoundEvents: ...
 

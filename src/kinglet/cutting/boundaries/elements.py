@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from typing import NamedTuple
+from collections.abc import Iterator, Mapping
+from typing import Any, ClassVar, NamedTuple
 
 import polars as pl
 
@@ -27,6 +27,18 @@ _BLANKS = b" \t\r\n"
 _TAIL = 256
 
 
+class _Line(NamedTuple):
+    """What of a line stands before a place: blanks at its start, characters in all."""
+
+    indent: int
+    length: int
+
+    @property
+    def room(self) -> int:
+        """How far in a line may begin that is no part of what stands there."""
+        return self.indent + (self.length if self.length > self.indent else 0)
+
+
 class Elements:
     """Elements of one name, with or without a namespace prefix. What is around them is no event.
 
@@ -34,6 +46,10 @@ class Elements:
     the line on which the other began, shows that the end of the other is missing (`cut-off`). So does an end without a
     beginning. Text between records that is no markup is an event of its own (`stray-text`).
     """
+
+    kept: ClassVar[Mapping[str, Any]] = {
+        "within": bool, "stray": bool, "depth": int, "at_end": bool, "room": int, "line": _Line, "line_before": _Line,
+    }  # fmt: skip
 
     def __init__(self, name: str, max_bytes: int) -> None:
         tag = (b"" if ":" in name else rb"(?:[A-Za-z_][\w.-]*:)?") + re.escape(name.encode())
@@ -193,18 +209,6 @@ class _Ends:
             self.none_behind[opening] = position
             return -1
         return found + len(_ENDS[opening])
-
-
-class _Line(NamedTuple):
-    """What of a line stands before a place: blanks at its start, characters in all."""
-
-    indent: int
-    length: int
-
-    @property
-    def room(self) -> int:
-        """How far in a line may begin that is no part of what stands there."""
-        return self.indent + (self.length if self.length > self.indent else 0)
 
 
 _NOTHING = _Line(0, 0)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
 
 import polars as pl
 
@@ -17,6 +18,8 @@ _LONGEST_HEAD = 16
 
 class FixedLength:
     """Records of a number of bytes each."""
+
+    kept: ClassVar[Mapping[str, Any]] = {"given": int, "missing": int}
 
     def __init__(self, length: int) -> None:
         self.length = length
@@ -54,6 +57,8 @@ class Counted:
     is neither another nor the end, the count was wrong: the event then reaches to the next frame
     that can be told by its count and priority.
     """
+
+    kept: ClassVar[Mapping[str, Any]] = {"lost": bool, "short": int, "missing": int}
 
     def __init__(self, max_bytes: int) -> None:
         self.max_bytes = max_bytes
@@ -136,6 +141,8 @@ class Prefixed:
     A length that is none, or more than an event may have, costs all that follows: where the next record begins cannot
     be known. That is an event with the fault `bad-count`.
     """
+
+    kept: ClassVar[Mapping[str, Any]] = {"lost": bool, "short": int, "missing": int}
 
     def __init__(self, width: int, order: Literal["big", "little"], max_bytes: int) -> None:
         self.width, self.order, self.max_bytes = width, order, max_bytes

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import NamedTuple
+from collections.abc import Callable, Mapping
+from typing import Any, ClassVar, NamedTuple
 
 import polars as pl
 
@@ -17,6 +17,8 @@ _BLANK = r"^[ \t]*$"
 
 class EveryLine:
     """Each line that has something on it is an event."""
+
+    kept: ClassVar[Mapping[str, Any]] = {}
 
     def find(self, buffer: Buffer) -> FoundEvents:
         lines = line_spans(buffer)
@@ -96,6 +98,8 @@ def blank_line_rule() -> LineRule:
 
 class GroupedLines:
     """Lines grouped into events; lines with nothing on them at the ends of one belong to none."""
+
+    kept: ClassVar[Mapping[str, Any]] = {"behind": bytes, "any_events": bool}
 
     def __init__(self, rule: LineRule, max_bytes: int) -> None:
         self.rule, self.max_bytes = rule, max_bytes

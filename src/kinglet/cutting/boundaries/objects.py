@@ -8,7 +8,8 @@ bracket too few harms its own record only.
 from __future__ import annotations
 
 import re
-from typing import NamedTuple
+from collections.abc import Mapping
+from typing import Any, ClassVar, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -75,6 +76,10 @@ class Objects:
     A record whose end is missing has the fault `cut-off`; text between records that is no JSON
     is an event of its own (`stray-text`).
     """
+
+    kept: ClassVar[Mapping[str, Any]] = {
+        "level": int | None, "behind": _Before, "column": int, "stray": bool, "any_records": bool,
+    }  # fmt: skip
 
     def __init__(self, key: str | None, max_bytes: int) -> None:
         self.key, self.max_bytes = key, max_bytes

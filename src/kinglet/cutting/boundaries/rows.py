@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from typing import NamedTuple
+from collections.abc import Mapping
+from typing import Any, ClassVar, NamedTuple
 
 import polars as pl
 
@@ -34,6 +35,8 @@ class Rows:
     A quote that is not closed within the limits costs the row its first line alone: it has the
     fault `cut-off`, and reading goes on behind it. The header is the first row, and no event.
     """
+
+    kept: ClassVar[Mapping[str, Any]] = {"header": bytes | None}
 
     def __init__(self, delimiter: str, quote: str, header: bool, max_bytes: int, max_lines: int) -> None:
         self.quote = quote.encode()

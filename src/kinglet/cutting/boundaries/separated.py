@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
+from typing import Any, ClassVar
 
 import polars as pl
 
@@ -12,6 +14,8 @@ from kinglet.cutting.boundaries.base import Buffer, FoundEvents, with_open
 
 class Separated:
     """What stands between two separators is an event, unless it is empty."""
+
+    kept: ClassVar[Mapping[str, Any]] = {"begun": bool}
 
     def __init__(self, separator: bytes) -> None:
         self.separator = separator
