@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import gc
 import io
 import json
@@ -10,14 +11,18 @@ import os
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
+import kinglet as kinglet_module
 from kinglet.cli.main import main
 
 ROOT = Path(__file__).parent.parent
+PATIENCE = 300
+"""Seconds after which a process counts as one that never ends."""
 
 PUMP = r"""
 kinglet: 1
@@ -110,7 +115,33 @@ def kinglet(*arguments: str | Path) -> Called:
 def kinglet_process(*arguments: str | Path, given: bytes = b"") -> subprocess.CompletedProcess[bytes]:
     """Calls the command line as a process of its own."""
     command = [sys.executable, "-m", "kinglet", *map(str, arguments)]
-    return subprocess.run(command, input=given, capture_output=True, check=False, timeout=120)
+    return subprocess.run(command, input=given, capture_output=True, check=False, timeout=PATIENCE)
+
+
+@functools.cache
+def _yardstick() -> float:
+    """Seconds that this machine, traced or not, needs for a fixed piece of Kinglet's own work; a fraction of one."""
+    needed = []
+    for _ in range(3):
+        begun = time.process_time()
+        kinglet_module.load(PUMP).parse(PUMP_LOG.encode() * 2000)
+        needed.append(time.process_time() - begun)
+    return min(needed)
+
+
+@contextlib.contextmanager
+def soon(case: unittest.TestCase, yardsticks: float, beside: float = 0.0) -> Iterator[None]:
+    """Fails where something takes far longer than such a piece of work: what grows with the square, or never ends.
+
+    Args:
+        yardsticks: how many times as long it may take; give ten times what it takes.
+        beside: seconds by the clock that it may wait, besides.
+    """
+    limit = yardsticks * _yardstick()
+    now = time.monotonic if beside else time.process_time
+    begun = now()
+    yield
+    case.assertLess(now() - begun, limit + beside, f"allowed: {yardsticks} times {_yardstick():.3f} s and {beside} s")
 
 
 class InFolder(unittest.TestCase):

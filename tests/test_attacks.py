@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 
 import kinglet as kinglet_module
-from tests.helpers import PUMP, PUMP_LOG, ROOT, InFolder, kinglet, with_pattern
+from tests.helpers import PATIENCE, PUMP, PUMP_LOG, ROOT, InFolder, kinglet, soon, with_pattern
 
 HEAD = "kinglet: 1\nparser: b\nversion: 1.0.0\nproduct: {vendor: M, name: B}\n"
 ANY = "variants: [{name: a, pattern: '{m:rest}'}]\n"
@@ -70,11 +70,8 @@ REFUSED: dict[str, str] = {
 class ParserFiles(InFolder):
     def test_refused_with_a_place_and_soon(self) -> None:
         for name, text in REFUSED.items():
-            with self.subTest(name=name):
-                begun = time.process_time()
-                with self.assertRaises(kinglet_module.ParserFileError):
-                    kinglet_module.load(text)
-                self.assertLess(time.process_time() - begun, 20)
+            with self.subTest(name=name), soon(self, 50), self.assertRaises(kinglet_module.ParserFileError):
+                kinglet_module.load(text)
 
     def test_rule_and_model_files_are_read_the_same_way(self) -> None:
         rules, model = ["--rules", "."], ["--model", "m.yaml"]
@@ -166,10 +163,9 @@ class Logs(InFolder):
         """No outcome is asked for but that every byte is somewhere, in time that grows with the log."""
         for name, (text, log) in HOSTILE.items():
             with self.subTest(name=name):
-                begun = time.process_time()
-                result = kinglet_module.load(text).parse(log)
+                with soon(self, 50):
+                    result = kinglet_module.load(text).parse(log)
                 self.assertGreater(result.counts["events"], 0)
-                self.assertLess(time.process_time() - begun, 25)
 
     def test_bombs_within_packed_logs(self) -> None:
         import gzip
@@ -221,12 +217,12 @@ class Accidents(InFolder):
 
     def killed(self, number: int, output: str) -> int:
         process = self.start("-o", output, "--workers", "3")
-        for _ in range(600):
+        for _ in range(6000):
             if any(self.folder.glob(".*.part")) or process.poll() is not None:
                 break
             time.sleep(0.01)
         process.send_signal(number)
-        process.communicate(timeout=60)
+        process.communicate(timeout=PATIENCE)
         return process.returncode
 
     def test_kill_leaves_nothing_for_long(self) -> None:
@@ -234,7 +230,7 @@ class Accidents(InFolder):
             if self.killed(signal.SIGKILL, output) == 0:
                 continue  # it was done before
             again = self.start("-o", output)
-            again.communicate(timeout=60)
+            again.communicate(timeout=PATIENCE)
             self.assertEqual(0, again.returncode)
             self.assertEqual([], list(self.folder.glob(".*.part")))
             self.assertTrue(Path(output).exists())
@@ -250,7 +246,7 @@ class Accidents(InFolder):
     def test_a_full_disk_and_a_folder_that_is_gone(self) -> None:
         for output in ("o.ndjson", "o.parquet", "o.csv"):
             process = self.start("-o", output, before="ulimit -f 200; trap '' XFSZ")
-            error = process.communicate(timeout=60)[1].decode()
+            error = process.communicate(timeout=PATIENCE)[1].decode()
             self.assertEqual(2, process.returncode, error)
             self.assertRegex(error, rf"{re.escape(output)}: cannot be written")
             self.assertNotIn("Traceback", error)
@@ -260,7 +256,7 @@ class Accidents(InFolder):
     def test_two_runs_with_one_output(self) -> None:
         runs = [self.start("-o", "o.ndjson") for _ in range(3)]
         for run in runs:
-            run.communicate(timeout=90)
+            run.communicate(timeout=PATIENCE)
             self.assertEqual(0, run.returncode)
         self.assertEqual(140_000, Path("o.ndjson").read_bytes().count(b"\n"))
         self.assertEqual([], list(self.folder.glob(".*.part")))
@@ -274,7 +270,7 @@ class Accidents(InFolder):
         def few_files() -> None:
             resource.setrlimit(resource.RLIMIT_NOFILE, (64, 64))
 
-        found = subprocess.run(command, capture_output=True, check=False, timeout=120, preexec_fn=few_files)
+        found = subprocess.run(command, capture_output=True, check=False, timeout=PATIENCE, preexec_fn=few_files)
         self.assertEqual(0, found.returncode, found.stderr[-300:])
         self.assertEqual(7000, json.loads(found.stdout)["counts"]["events"])
 
@@ -282,7 +278,7 @@ class Accidents(InFolder):
         limit = 3 * 2**30
         self.write("a.log", PUMP_LOG * 60_000)
         process = self.start("-o", "o.ndjson", "--workers", "2", before=f"ulimit -v {limit // 1024}")
-        error = process.communicate(timeout=120)[1].decode()
+        error = process.communicate(timeout=PATIENCE)[1].decode()
         self.assertEqual(0, process.returncode, error[-300:])
 
     def test_a_log_that_shrinks_while_it_is_read(self) -> None:

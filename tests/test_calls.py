@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 
 import kinglet as kinglet_module
 from kinglet.cutting import cutter as cutting
-from tests.helpers import PUMP, PUMP_LOG, ROOT, InFolder, kinglet, kinglet_process, with_pattern
+from tests.helpers import PATIENCE, PUMP, PUMP_LOG, ROOT, InFolder, kinglet, kinglet_process, with_pattern
 
 
 def events_of(parser: kinglet_module.Parser, log: str) -> list[dict[str, Any]]:
@@ -54,7 +54,7 @@ class Copies(InFolder):
         self.write("pool.py", POOL)
         surroundings = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
         command = [sys.executable, "pool.py"]
-        found = subprocess.run(command, env=surroundings, capture_output=True, check=False, timeout=90)
+        found = subprocess.run(command, env=surroundings, capture_output=True, check=False, timeout=PATIENCE)
         said = found.stdout.decode().strip()
         self.assertRegex(said, "(?s)^this process was forked.*spawn.*7 7.7 7$", found.stderr[-400:])
 
@@ -173,5 +173,5 @@ class Terminals(InFolder):
         command = [sys.executable, "-m", "kinglet", "run", "-p", "p.yaml", "a.log", "-o", "-", "--at", "2026-03-05"]
         for change in changes:
             kept = {key: os.environ[key] for key in ("PATH", "PYTHONPATH") if key in os.environ} | change
-            found = subprocess.run(command, env=kept, capture_output=True, check=False, timeout=60)
+            found = subprocess.run(command, env=kept, capture_output=True, check=False, timeout=PATIENCE)
             self.assertEqual((0, expected), (found.returncode, found.stdout), (change, found.stderr[-300:]))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import importlib.util
 import sys
-import time
 import unittest
 from types import ModuleType
 
@@ -14,7 +13,7 @@ from kinglet.insight.explaining import explain
 from kinglet.insight.spans import spans
 from kinglet.regex.backtracking import BUDGET, search, why_slow
 from kinglet.regex.dialect import RegexError, check_regex
-from tests.helpers import LINES, ROOT, InFolder
+from tests.helpers import LINES, ROOT, InFolder, soon
 from tests.helpers import kinglet as command
 
 
@@ -43,25 +42,22 @@ class Corpus(unittest.TestCase):
                     continue
                 run += 1
                 text = HOSTILE.texts_of(item, 1)[0][0]
-                started = time.perf_counter()
-                event = parser.parse([text]).events.row(0, named=True)
-                self.assertLess(time.perf_counter() - started, BUDGET + 5)
+                with soon(self, 20, beside=BUDGET + 5):
+                    event = parser.parse([text]).events.row(0, named=True)
                 self.assertIn(event["state"], ("complete", "partial", "unmatched"))
                 if event["state"] == "partial":
                     self.assertEqual(["too-slow"], event["faults"])
-                started = time.perf_counter()
-                spans(parser.plan, text, event["variant"])
-                reasons(parser.plan, text, event["variant"], event["faults"])
-                self.assertLess(time.perf_counter() - started, 4 * BUDGET + 5)
+                with soon(self, 20, beside=4 * BUDGET + 5):
+                    spans(parser.plan, text, event["variant"])
+                    reasons(parser.plan, text, event["variant"], event["faults"])
         self.assertGreaterEqual(run, 60)
 
     def test_long_texts_and_patterns_with_many_open_slots(self) -> None:
         for text in ("a " * 50_000, ", " * 50_000, "x" * 300_000):
             parser = kinglet.load(LINES % "{a:text} {b:text},{c:text}:{d:text};{e:text} {f:int}")
-            started = time.perf_counter()
-            event = parser.parse([text]).events.row(0, named=True)
-            reasons(parser.plan, text, None, event["faults"])
-            self.assertLess(time.perf_counter() - started, 5)
+            with self.subTest(text=text[:4]), soon(self, 20):
+                event = parser.parse([text]).events.row(0, named=True)
+                reasons(parser.plan, text, None, event["faults"])
 
 
 class SlowRegexes(InFolder):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import time
 import unittest
 from typing import Any
 from xml.etree import ElementTree
@@ -23,7 +22,7 @@ from kinglet.structured.repeats import selector, taken
 from kinglet.structured.structured_data import StructuredData
 from kinglet.structured.why_unread import unread
 from kinglet.structured.xml_elements import MOST_LEVELS, XmlElements
-from tests.helpers import InFolder
+from tests.helpers import InFolder, soon
 
 HEAD = "kinglet: 1\nparser: gate\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Gatekeeper}\n"
 RECORD = """<?xml version="1.0"?>
@@ -231,9 +230,8 @@ class Xml(unittest.TestCase):
             f"<a>{'x' * 1_000_000}</a>", "<!--" + "-" * 100_000, "<a><![CDATA[" + "]" * 100_000,
             f"<a b=\"{'&amp;' * 100_000}\"/>", "<a>" + " " * 500_000,
         ):  # fmt: skip
-            started = time.perf_counter()
-            read(pl.Series([text, "<a/>"]), XmlElements(), ["b"])
-            self.assertLess(time.perf_counter() - started, 2.0, text[:20])
+            with self.subTest(text=text[:20]), soon(self, 10):
+                read(pl.Series([text, "<a/>"]), XmlElements(), ["b"])
 
     def test_in_a_parser(self) -> None:
         file = """
@@ -294,9 +292,8 @@ variants:
             "\t" * 200_000 + "a: b",
             "x" * 1_000_000 + "\na: 1",
         ):
-            started = time.perf_counter()
-            read(pl.Series([text, "a: 1"]), Blocks(), ["a"])
-            self.assertLess(time.perf_counter() - started, 2.0, text[:20])
+            with self.subTest(text=text[:20]), soon(self, 10):
+                read(pl.Series([text, "a: 1"]), Blocks(), ["a"])
 
 
 class FixedColumns(unittest.TestCase):
@@ -377,9 +374,8 @@ class Suggestions(InFolder):
             (["x" * 1_000_000, "", "é" * 10], Fixed({"a": (1, 5), "b": (100_000, None)})),
             (["[a" + ' b="1"' * 10_000 + "]", "[" * 10_000, '[a b="' + "\\\\" * 100_000], StructuredData()),
         ):
-            started = time.perf_counter()
-            found = read(pl.Series(texts), structure, ["a", "a.b"])
-            self.assertLess(time.perf_counter() - started, 5.0, structure.name)
+            with self.subTest(structure=structure.name), soon(self, 20):
+                found = read(pl.Series(texts), structure, ["a", "a.b"])
             self.assertEqual(3, len(found.good))
 
 

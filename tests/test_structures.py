@@ -5,7 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import json
-import time
 import unittest
 from typing import Any
 
@@ -24,7 +23,7 @@ from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
 from kinglet.structured.pairs import Pairs
 from kinglet.structured.why_unread import unread
-from tests.helpers import InFolder
+from tests.helpers import InFolder, soon
 from tests.helpers import kinglet as command
 
 HEAD = "kinglet: 1\nparser: gate\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Gatekeeper}\n"
@@ -160,9 +159,8 @@ class ReadingJson(unittest.TestCase):
             "cut off": (json.dumps({"a": "x" * 1_000_000})[:-2], False),
             "not UTF-8 once": ('{"a": "\ufffd\ufffd"}', True),
         }
-        started = time.perf_counter()
-        here = found([text for text, _ in hostile.values()], JsonObjects(), "a", "k9999")
-        self.assertLess(time.perf_counter() - started, 20)
+        with soon(self, 50):
+            here = found([text for text, _ in hostile.values()], JsonObjects(), "a", "k9999")
         self.assertEqual([good for _, good in hostile.values()], here.good.to_list())
         self.assertEqual("9999", here.column("k9999")[6])
         self.assertEqual(9_999, len(json.loads(here.more[6])))

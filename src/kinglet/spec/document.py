@@ -11,6 +11,7 @@ from pathlib import Path as FilePath
 from typing import Any
 
 from ruamel.yaml import YAML
+from ruamel.yaml.composer import MaxDepthExceededError
 from ruamel.yaml.constructor import SafeConstructor
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
@@ -20,7 +21,7 @@ from kinglet.errors import ParserFileError, Place, Problem
 Path = tuple[str | int, ...]
 
 MAX_BYTES = 8 * 1024 * 1024
-MAX_VALUES = 500_000
+MAX_VALUES = 200_000
 MAX_DEPTH = 60
 _PLAIN_TAGS = {f"tag:yaml.org,2002:{name}" for name in ("null", "bool", "int", "float", "str")}
 
@@ -90,6 +91,7 @@ def from_text(text: str, name: str, what: str = "parser") -> Document:
         raise _refused(name, f"is larger than the {MAX_BYTES // 1024**2} MiB a {what} file may have")
     try:
         yaml = YAML(typ="safe", pure=True)
+        yaml.max_depth = MAX_DEPTH
         node = yaml.compose(text)
     except MarkedYAMLError as error:
         raise ParserFileError([_yaml_problem(error, text, name)]) from None
@@ -144,6 +146,8 @@ def _yaml_problem(error: MarkedYAMLError, text: str, name: str) -> Problem:
     what = (error.problem or error.context or "cannot be read").strip()
     if what == "mapping values are not allowed here":
         what, hint = "a second `: ` on the line", "put the value in quotes"
+    elif isinstance(error, MaxDepthExceededError):
+        what, hint = f"values in more than {MAX_DEPTH} levels", "write it with fewer levels"
     elif "found character '\\t'" in what:
         what, hint = "a tab where only blanks may indent", "indent with blanks"
     else:
@@ -173,8 +177,10 @@ class _Builder:
 
     def _value(self, node: Node, path: Path) -> Any:
         self.count += 1
-        if self.count > MAX_VALUES or len(path) > MAX_DEPTH:
-            raise _refused(self.document.name, "has too many or too deeply nested values")
+        if self.count > MAX_VALUES:
+            raise _refused(self.document.name, f"has more than {MAX_VALUES:,} values, aliases written out")
+        if len(path) > MAX_DEPTH:
+            raise _refused(self.document.name, f"has values in more than {MAX_DEPTH} levels, aliases written out")
         self.document.starts[path] = self._place(node)
         if isinstance(node, MappingNode):
             return self._mapping(node, path)
