@@ -26,7 +26,8 @@ def kinglet_start(log: Path) -> int:
 
 
 def _cut(log: Path, kind: str) -> int:
-    from kinglet.cutting.cutter import CutRule, cut
+    from kinglet.cutting.cutter import cut
+    from kinglet.cutting.rule import CutRule
     from kinglet.source.logs import open_sources
 
     return sum(len(batch) for batch in cut(open_sources(log)[0], CutRule(kind, START if kind == "start" else None)))

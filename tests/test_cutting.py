@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kinglet.cutting import cutter as cutting
-from kinglet.cutting.cutter import CutRule, cut
+from kinglet.cutting.cutter import cut
+from kinglet.cutting.rule import CutRule
 from kinglet.source import logs as sources
 from kinglet.source.logs import open_sources
 

@@ -14,8 +14,9 @@ import polars as pl
 
 import kinglet as package
 from kinglet.columns.text_spans import as_text, bytes_as_text, character_start, found, where
-from kinglet.cutting.cutter import CutRule, Cutter
+from kinglet.cutting.cutter import Cutter
 from kinglet.cutting.from_spec import cut_rule
+from kinglet.cutting.rule import CutRule
 from kinglet.demo.writing import write_demo
 from kinglet.source.compression import packing_of
 from kinglet.source.encodings import HEAD_BYTES, from_high_bytes, from_start, named

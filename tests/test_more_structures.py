@@ -20,7 +20,6 @@ from kinglet.structured.by_form import Structure, read
 from kinglet.structured.fixed import Fixed
 from kinglet.structured.repeats import selector, taken
 from kinglet.structured.structured_data import StructuredData
-from kinglet.structured.why_unread import unread
 from kinglet.structured.xml_elements import MOST_LEVELS, XmlElements
 from tests.helpers import InFolder, soon
 
@@ -222,7 +221,7 @@ class Xml(unittest.TestCase):
         }.items():
             with self.subTest(text=text[:40]):
                 self.assertIsNone(XmlElements().values(text))
-                self.assertEqual((said[0], f"no XML element: {said[1]} here"), unread(XmlElements(), text))
+                self.assertEqual((said[0], f"no XML element: {said[1]} here"), XmlElements().unread(text))
 
     def test_hostile_texts_end_soon(self) -> None:
         for text in (
@@ -267,7 +266,7 @@ class LabelledBlocks(unittest.TestCase):
         )
         event = parsed(file, "Start-Date: 4 May\nGate: 1\nGate: 2\nGate No: 7").events.row(0, named=True)
         self.assertEqual(("4 May", "2", 7), (event["start"], event["last"], event["Gate No"]))
-        self.assertEqual("no line with a label, such as `Name: value`", unread(Blocks(), "free text")[1])
+        self.assertEqual("no line with a label, such as `Name: value`", Blocks().unread("free text")[1])
 
     def test_behind_a_title(self) -> None:
         file = """

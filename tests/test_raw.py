@@ -18,7 +18,8 @@ import zstandard
 
 import kinglet
 from kinglet.cutting import small_logs as joining
-from kinglet.cutting.cutter import CutRule, EventBatch, cut
+from kinglet.cutting.cutter import EventBatch, cut
+from kinglet.cutting.rule import CutRule
 from kinglet.cutting.small_logs import cut_all
 from kinglet.source import compression as unpacking
 from kinglet.source import logs as sources

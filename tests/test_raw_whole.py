@@ -28,7 +28,8 @@ from kinglet.cutting import small_logs as joining
 from kinglet.cutting.boundaries.base import Boundary, Buffer
 from kinglet.cutting.boundaries.elements import Elements
 from kinglet.cutting.boundaries.framed import Counted, FixedLength, Prefixed
-from kinglet.cutting.cutter import CutRule, Cutter, cut
+from kinglet.cutting.cutter import Cutter, cut
+from kinglet.cutting.rule import CutRule
 from kinglet.source.logs import CHUNK_BYTES, Source, open_sources
 from tests.helpers import InFolder, kinglet, with_pattern
 

@@ -22,7 +22,6 @@ from kinglet.structured.by_form import KeyColumns, Structure, read
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
 from kinglet.structured.pairs import Pairs
-from kinglet.structured.why_unread import unread
 from tests.helpers import InFolder, soon
 from tests.helpers import kinglet as command
 
@@ -178,13 +177,13 @@ class ReadingJson(unittest.TestCase):
             with self.subTest(text=text), self.assertRaises(NoJsonError) as caught:
                 read_object(text)
             self.assertEqual((at, message), (caught.exception.at, caught.exception.message))
-        self.assertEqual((0, "no JSON object"), unread(JsonObjects(), "{}"))
+        self.assertEqual((0, "no JSON object"), JsonObjects().unread("{}"))
         for text, said in {
             '{"a": }': "a value expected", '{"a": [1 2]}': "`,` or `]` expected",
             '{"a": "b': "a quote that is not closed",
             r'{"a": "\x"}': "an escape that JSON does not know", r'{"a": "\u12"}': "four digits of base 16 expected",
         }.items():  # fmt: skip
-            self.assertIn(said, unread(JsonObjects(), text)[1], text)
+            self.assertIn(said, JsonObjects().unread(text)[1], text)
 
 
 class ReadingPairs(unittest.TestCase):
@@ -234,7 +233,7 @@ class ReadingPairs(unittest.TestCase):
             self.assertEqual(others, json.loads(here.more[i] or "{}"), text)
 
     def test_where_a_text_stops_being_pairs(self) -> None:
-        self.assertEqual((4, "no pairs of keys and values from here on"), unread(Pairs(), 'a=1 "b" c=2'))
+        self.assertEqual((4, "no pairs of keys and values from here on"), Pairs().unread('a=1 "b" c=2'))
 
 
 class ReadingRows(unittest.TestCase):
@@ -256,7 +255,7 @@ class ReadingRows(unittest.TestCase):
                 self.assertEqual(expected, one(text, structure, "a"))
                 self.assertEqual(fault, found([text], structure).faults[0])
         self.assertEqual({"a": "1", "b": "x;y", "c": "2"}, one("1;'x;y';2", Delimited(self.NAMES, ";", "'"), "b"))
-        self.assertIn("behind the quotes", unread(Delimited(self.NAMES), '"1"x,2')[1])
+        self.assertIn("behind the quotes", Delimited(self.NAMES).unread('"1"x,2')[1])
 
     @given(st.lists(st.lists(st.text(alphabet='a,"\n 1', max_size=4), min_size=1, max_size=5), min_size=1, max_size=6))
     @settings(max_examples=90, deadline=None)

@@ -1,43 +1,49 @@
 """Changes the code in random places, one at a time, and says which changes no test notices.
 
-    python tools/mutants.py [COUNT] [SEED]
+    python tools/mutants.py [COUNT] [SEED] [SECONDS]
 
-Each change is made in a copy of the checkout, where the tests of its package run. One that survives shows a line whose
-meaning no test pins, or a change that means the same.
+Each change is made in a copy of the checkout. The whole suite runs there once to learn which tests run which lines and
+how long they take; a changed line is then asked of the tests that run it, the shortest first, until one fails or they
+have taken SECONDS (200) together. A change that survives shows a line whose meaning no test pins, or means the same.
 """
 
 from __future__ import annotations
 
 import ast
 import copy
+import json
+import os
+import queue
 import random
 import shutil
 import subprocess
 import sys
 import tempfile
+import time
+import unittest
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
+
+import coverage
 
 ROOT = Path(__file__).parent.parent
-_RAW = ["raw", "raw_whole", "cutting", "events_section"]
-_PATTERNS = ["patterns", "hostile", "parser_file", "structures", "values"]
-_EVENTS = [
-    "engine", "routing", "patterns", "structures", "several", "steps", "step_properties", "time_rules", "expressions",
-    "values", "robustness",
-]  # fmt: skip
-TESTS = {
-    "timestamps": ["time_table", "clock", "time_whole", "time_rules", "time_logs", "values"],
-    "patterns": _PATTERNS,
-    "regex": _PATTERNS,
-    "plan": _EVENTS,
-    "runtime": _EVENTS,
-    "source": _RAW,
-    "cutting": _RAW,
-    "ocsf": ["model", "model_valid", "mapping", "mapping_properties", "extensions"],
-}
-"""The packages, and the files of tests that are asked about them, the quickest to fail first."""
+PACKAGES = ("timestamps", "patterns", "regex", "plan", "runtime", "source", "cutting", "ocsf")
+"""The packages that are changed: what a wrong line of them does is a wrong value."""
 _COMPARED = {ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq}
 _COMPUTED = {ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.FloorDiv, ast.FloorDiv: ast.Mult, ast.BitAnd: ast.BitOr}
+
+
+@dataclass(frozen=True)
+class Mutant:
+    """A file of the checkout with one changed place."""
+
+    path: str
+    line: int
+    what: str
+    text: str
 
 
 def changes(tree: ast.Module) -> Iterator[tuple[ast.AST, str]]:
@@ -69,12 +75,12 @@ def change(node: ast.AST, kind: str) -> None:
         node.op = ast.UAdd()
 
 
-def mutants(root: Path, rng: random.Random) -> Iterator[tuple[str, Path, int, str, str]]:
-    """Without end: package, file, line, the code as it was and as it is, and the changed text."""
-    files = [(package, path) for package in TESTS for path in sorted((root / "src/kinglet" / package).rglob("*.py"))]
-    weights = [path.stat().st_size for _, path in files]
+def mutants(root: Path, rng: random.Random) -> Iterator[Mutant]:
+    """Without end, drawn from all files, the larger the likelier."""
+    files = [path for package in PACKAGES for path in sorted((root / "src/kinglet" / package).rglob("*.py"))]
+    weights = [path.stat().st_size for path in files]
     while True:
-        package, path = rng.choices(files, weights)[0]
+        path = rng.choices(files, weights)[0]
         tree = ast.parse(path.read_text(encoding="utf-8"))
         places = list(changes(tree))
         if not places:
@@ -87,45 +93,135 @@ def mutants(root: Path, rng: random.Random) -> Iterator[tuple[str, Path, int, st
             compile(text, str(path), "exec")
         except SyntaxError:
             continue
-        yield package, path, getattr(node, "lineno", 0), f"{before}  ->  {ast.unparse(node)}", text
+        yield Mutant(
+            str(path.relative_to(root)), getattr(node, "lineno", 0), f"{before}  ->  {ast.unparse(node)}", text
+        )
 
 
-def noticed(copied: Path, package: str) -> bool:
-    """Whether a test of the package fails."""
-    for name in TESTS[package]:
-        command = [sys.executable, "-m", "unittest", "-f", "-q", f"tests.test_{name}"]
-        surroundings = {"PYTHONPATH": str(copied / "src"), "PATH": "/usr/bin:/bin", "HOME": str(copied)}
-        try:
-            found = subprocess.run(command, cwd=copied, env=surroundings, capture_output=True, check=False, timeout=240)
-        except subprocess.TimeoutExpired:
-            return True
-        if found.returncode:
-            return True
-    return False
+class Runs:
+    """Which tests run which lines, and the seconds each takes."""
+
+    def __init__(self, copied: Path) -> None:
+        modules = [f"tests.{path.stem}" for path in sorted((copied / "tests").glob("test_*.py"))]
+        with ThreadPoolExecutor(os.cpu_count()) as pool:
+            recorded = list(pool.map(lambda module: _recorded(copied, module), modules))
+        self.seconds = {test: seconds for part in recorded for test, seconds in part.items()}
+        self._lines = coverage.CoverageData(str(copied / ".coverage.all"))
+        parts = [coverage.CoverageData(str(copied / f".coverage.{module}")) for module in modules]
+        for part in parts:
+            part.read()
+            self._lines.update(part)
+
+    def of(self, copied: Path, mutant: Mutant) -> list[str]:
+        """The tests of a line, the shortest first; of one that runs at import, those of its file; else all."""
+        by_line = self._lines.contexts_by_lineno(str(copied / mutant.path))
+        whole = {test for tests in by_line.values() for test in tests if test}
+        tests = {test for test in by_line.get(mutant.line, ()) if test} or whole or set(self.seconds)
+        return sorted(tests & set(self.seconds), key=lambda test: self.seconds[test])
+
+
+class _Recorder(unittest.TextTestResult):
+    """Tells the measurement which test runs, and keeps its time."""
+
+    measured: coverage.Coverage
+    seconds: dict[str, float]
+
+    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+        super().startTest(test)
+        self.measured.switch_context(test.id())
+        self.seconds[test.id()] = -time.monotonic()
+
+    def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802
+        self.seconds[test.id()] += time.monotonic()
+        super().stopTest(test)
+
+
+def record(module: str) -> None:
+    """Runs a file of tests in this process and writes down lines and times."""
+    measured = coverage.Coverage(data_file=f".coverage.{module}", source=["kinglet"], config_file=False)
+    measured.start()
+    _Recorder.measured, _Recorder.seconds = measured, {}
+    suite = unittest.defaultTestLoader.loadTestsFromName(module)
+    recorder: Any = _Recorder
+    result = unittest.TextTestRunner(resultclass=recorder, verbosity=0).run(suite)
+    measured.stop()
+    measured.save()
+    Path(f"{module}.json").write_text(json.dumps(_Recorder.seconds), encoding="utf-8")
+    sys.exit(not result.wasSuccessful())
+
+
+def _recorded(copied: Path, module: str) -> dict[str, float]:
+    found = _run(copied, ["tools/mutants.py", "--record", module], 3600)
+    if found is None or found.returncode:
+        sys.exit(f"{module} fails without any change; mend that first\n{found and found.stderr[-2000:]}")
+    seconds: dict[str, float] = json.loads((copied / f"{module}.json").read_text(encoding="utf-8"))
+    return seconds
+
+
+def _run(copied: Path, arguments: list[str], timeout: float) -> subprocess.CompletedProcess[str] | None:
+    """Python in a copy; none where it takes too long."""
+    surroundings = {**os.environ, "PYTHONPATH": f"{copied / 'src'}:{copied}", "POLARS_MAX_THREADS": "1"}
+    command = [sys.executable, *arguments]
+    process = subprocess.Popen(
+        command, cwd=copied, env=surroundings, stderr=subprocess.PIPE, stdout=subprocess.DEVNULL, text=True,
+        start_new_session=True,
+    )  # fmt: skip
+    try:
+        error = process.communicate(timeout=timeout)[1]
+    except subprocess.TimeoutExpired:
+        os.killpg(process.pid, 9)
+        process.communicate()
+        return None
+    return subprocess.CompletedProcess(command, process.returncode, "", error)
+
+
+def noticed(copied: Path, mutant: Mutant, tests: list[str]) -> bool:
+    """Whether one of the tests fails, or does not end, while the change stands in the copy."""
+    target = copied / mutant.path
+    before = target.read_text(encoding="utf-8")
+    target.write_text(mutant.text, encoding="utf-8")
+    try:
+        found = _run(copied, ["-m", "unittest", "-f", "-q", *tests], 600)
+    finally:
+        target.write_text(before, encoding="utf-8")
+    return found is None or found.returncode != 0
 
 
 def main() -> None:
-    count = int(sys.argv[1]) if len(sys.argv) > 1 else 20
-    rng = random.Random(int(sys.argv[2]) if len(sys.argv) > 2 else None)
-    left_out = shutil.ignore_patterns(".git", ".venv", ".*_cache", ".hypothesis", "kinglet-demo", "data")
-    survived = 0
+    if sys.argv[1:2] == ["--record"]:
+        record(sys.argv[2])
+    count, seed, most = (*map(int, sys.argv[1:4]), *(20, 0, 200)[len(sys.argv) - 1 :])
+    left_out = shutil.ignore_patterns(".git", ".venv", ".*_cache", ".hypothesis", "kinglet-demo")
     with tempfile.TemporaryDirectory() as folder:
-        copied = Path(folder) / "kinglet"
-        shutil.copytree(ROOT, copied, ignore=left_out)
-        shutil.copytree(ROOT / "src/kinglet/ocsf/data", copied / "src/kinglet/ocsf/data", dirs_exist_ok=True)
-        for package in TESTS:
-            if noticed(copied, package):
-                sys.exit(f"the tests of {package} fail without any change; mend that first")
-        changed = mutants(copied, rng)
-        for number, (package, target, line, what, text) in zip(range(1, count + 1), changed, strict=False):
-            before = target.read_text(encoding="utf-8")
-            target.write_text(text, encoding="utf-8")
-            good = noticed(copied, package)
-            target.write_text(before, encoding="utf-8")
-            survived += not good
-            place = f"{target.relative_to(copied)}:{line}"
-            print(f"{number:>3}  {'noticed ' if good else 'SURVIVED'}  {place}  {what[:90]}", flush=True)
-    print(f"{count - survived} of {count} were noticed")
+        copies: queue.SimpleQueue[Path] = queue.SimpleQueue()
+        first = Path(folder) / "kinglet-0"
+        shutil.copytree(ROOT, first, ignore=left_out)
+        for number in range(1, os.cpu_count() or 1):
+            shutil.copytree(first, Path(folder) / f"kinglet-{number}")
+            copies.put(Path(folder) / f"kinglet-{number}")
+        runs = Runs(first)
+        copies.put(first)
+
+        def tried(mutant: Mutant) -> bool:
+            tests: list[str] = []
+            total = 0.0
+            for test in runs.of(first, mutant):
+                total += runs.seconds[test]
+                if total > most and tests:
+                    break
+                tests.append(test)
+            copied = copies.get()
+            good = noticed(copied, mutant, tests)
+            copies.put(copied)
+            state = "noticed " if good else f"SURVIVED {len(tests)} tests"
+            print(f"{state}  {mutant.path}:{mutant.line}  {mutant.what[:90]}", flush=True)
+            return good
+
+        changed = mutants(first, random.Random(seed))
+        drawn = [next(changed) for _ in range(count)]
+        with ThreadPoolExecutor(os.cpu_count()) as pool:
+            good = sum(pool.map(tried, drawn))
+    print(f"{good} of {count} were noticed")
 
 
 if __name__ == "__main__":

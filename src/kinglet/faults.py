@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
+from kinglet.structures import STRUCTURES
+
 Of = Literal["", "FIELD", "RULE", "REASON"]
 
 
@@ -45,13 +47,7 @@ FAULTS: dict[str, Fault] = {
         "extract", "", "no variant of its kind matches", "there are variants of this kind, none matched"
     ),
     "too-slow": Fault("extract", "", "a regex with look-around or the like took longer over it than it may"),
-    "bad-json": _structure("JSON object"),
-    "bad-pairs": _structure("list of pairs"),
-    "bad-delimited": _structure("row of values"),
-    "bad-xml": _structure("XML element"),
-    "bad-block": _structure("labelled block"),
-    "bad-fixed": _structure("row of columns at fixed places"),
-    "bad-sdata": _structure("structured data of RFC 5424"),
+    **{f"bad-{name}": _structure(row.noun) for name, row in STRUCTURES.items()},
     "repeated-key": Fault("extract", "FIELD", "a key stands in it more than once; the last one counts"),
     "few-columns": Fault("extract", "FIELD", "has fewer columns than there are names"),
     "many-columns": Fault("extract", "FIELD", "has more columns than there are names; those are kept in `more`"),

@@ -8,26 +8,17 @@ line end, a line with nothing on it, a separator, or the brackets around records
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import Literal, NamedTuple
 
 import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.columns.text_spans import POSITION, as_text, bytes_as_text, character_start, codes, found, where
-from kinglet.cutting.boundaries.base import Boundary, Buffer
-from kinglet.cutting.boundaries.lines import (
-    EveryLine,
-    GroupedLines,
-    blank_line_rule,
-    end_rule,
-    indent_rule,
-    start_rule,
-)
-from kinglet.source.logs import IDLE_SECONDS, Source
+from kinglet.cutting.boundaries.base import Buffer
+from kinglet.cutting.rule import CutRule, boundary_of
+from kinglet.source.logs import Source
 from kinglet.source.pauses import Pause
-from kinglet.spec.schema import DEFAULT_MAX_BYTES
 
 MAX_EVENTS = 100_000
 LAZY_EVENTS = 10_000
@@ -39,107 +30,6 @@ _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a 
 _SPAN = ("start", "end")
 NO_FAULTS = (*_SPAN, "row")
 _AT_FIRST = ("no-start", "stray-text", "bad-count", "after-pause")  # faults of the first piece of an event
-
-
-class CutRule(NamedTuple):
-    """What breaks a log into events: the rule by name, its argument, and the limits.
-
-    kind: a key of BOUNDARIES. value: its regex, separator, name, length or key. csv: delimiter,
-    quote and whether the first row is a header. idle: seconds after which what has come of an
-    event that is still being written is given out. line_ends: `auto`, `lf` (also CRLF) or `any`
-    (also CR). encoding: None where it is told by content. lead, banner: regexes of lines that belong to the event
-    behind them, and of lines by themselves before the first event.
-    """
-
-    kind: str = "line"
-    value: str | int | None = None
-    max_bytes: int = DEFAULT_MAX_BYTES
-    max_lines: int | None = None
-    delimiter: str = ","
-    quote: str = '"'
-    header: bool = True
-    idle: float = IDLE_SECONDS
-    line_ends: str = "auto"
-    encoding: str | None = None
-    lead: str | None = None
-    banner: str | None = None
-
-
-# Rules that few logs need are imported when one does: a command must start at once.
-def _json(rule: CutRule) -> Boundary:
-    from kinglet.cutting.boundaries.objects import Objects
-
-    return Objects(str(rule.value) if rule.value is not None else None, rule.max_bytes)
-
-
-def _xml(rule: CutRule) -> Boundary:
-    from kinglet.cutting.boundaries.elements import Elements
-
-    return Elements(str(rule.value), rule.max_bytes)
-
-
-def _csv(rule: CutRule) -> Boundary:
-    from kinglet.cutting.boundaries.rows import MAX_LINES, Rows
-
-    return Rows(rule.delimiter, rule.quote, rule.header, rule.max_bytes, rule.max_lines or MAX_LINES)
-
-
-def _separated(rule: CutRule) -> Boundary:
-    from kinglet.cutting.boundaries.separated import Separated
-
-    return Separated(b"\0" if rule.kind == "nul" else str(rule.value).encode())
-
-
-def _framed(rule: CutRule) -> Boundary:
-    from kinglet.cutting.boundaries.framed import Counted, FixedLength, Prefixed
-
-    if rule.kind == "length":
-        return FixedLength(int(rule.value or 1))
-    if rule.value is None:
-        return Counted(rule.max_bytes)
-    return Prefixed(*_number(rule), rule.max_bytes)
-
-
-def _number(rule: CutRule) -> tuple[int, Literal["big", "little"]]:
-    """How many bytes a length before a record has, and in which order; none where it is a line or digits."""
-    form = str(rule.value)
-    width = int(form[0]) if rule.kind == "counted" and form[0] in "24" else 0
-    return width, "little" if form.endswith("little-endian") else "big"
-
-
-def _told(rule: CutRule) -> Callable[[bytes], bytes] | None:
-    """For rules that count bytes: what of the first ones is text, by which the encoding can be told."""
-    if rule.kind not in _BY_BYTES:
-        return None
-    width, order = _number(rule)
-    if not width:
-        return bytes
-
-    def texts(head: bytes) -> bytes:
-        from kinglet.cutting.boundaries.framed import record_texts
-
-        return record_texts(head, width, order)
-
-    return texts
-
-
-BOUNDARIES: dict[str, Callable[[CutRule], Boundary]] = {
-    "line": lambda rule: EveryLine(),
-    "start": lambda rule: GroupedLines(start_rule(str(rule.value), rule.lead, rule.banner), rule.max_bytes),
-    "end": lambda rule: GroupedLines(end_rule(str(rule.value)), rule.max_bytes),
-    "blank-line": lambda rule: GroupedLines(blank_line_rule(), rule.max_bytes),
-    "indent": lambda rule: GroupedLines(indent_rule(), rule.max_bytes),
-    "json": _json,
-    "xml": _xml,
-    "csv": _csv,
-    "nul": _separated,
-    "separator": _separated,
-    "length": _framed,
-    "counted": _framed,
-}
-"""The cutting rules by name."""
-
-_BY_BYTES = ("length", "counted")  # rules that count the bytes of the log itself, not of its text
 
 
 @dataclass(frozen=True)
@@ -180,7 +70,7 @@ def cut_live(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
         yield from _uncut(source, source.events)
         return
     cutter = Cutter(source, rule)
-    chunks = source.chunks(rule.encoding, idle=rule.idle, told=_told(rule))
+    chunks = source.chunks(rule.encoding, idle=rule.idle, told=cutter.boundary.head_texts if cutter.by_bytes else None)
     chunk = next(chunks, None)
     while chunk is not None:
         if isinstance(chunk, Pause):
@@ -235,7 +125,7 @@ class Cutter:
 
     def __init__(self, source: Source, rule: CutRule) -> None:
         self.source, self.rule = source, rule
-        self.boundary = BOUNDARIES[rule.kind](rule)
+        self.boundary = boundary_of(rule)
         self.held = b""
         self.offset = 0  # of the first byte held, in the log
         self.line = 1  # number of the line it stands on
@@ -247,7 +137,7 @@ class Cutter:
     @property
     def by_bytes(self) -> bool:
         """Whether its rule counts the bytes of the log itself, not of its text."""
-        return self.rule.kind in _BY_BYTES
+        return self.boundary.by_bytes
 
     def feed(self, chunk: bytes, *, final: bool = False) -> Iterator[EventBatch]:
         """The events whose end is in the next bytes of the log, or all where these are the last."""
@@ -342,7 +232,7 @@ class Cutter:
     def _units(self, data: bytes, positions: pl.Series) -> pl.Series:
         """Positions in the buffer as bytes of the log, which may have another encoding."""
         encoding = self.source.encoding
-        if encoding is None or encoding.width <= 0 or self.rule.kind in _BY_BYTES:
+        if encoding is None or encoding.width <= 0 or self.by_bytes:
             return positions
         if data.isascii():
             return positions * encoding.width
@@ -416,7 +306,7 @@ class Cutter:
         if not spans.height:
             return
         starts, ends = spans["start"], spans["end"]
-        if self.rule.kind in _BY_BYTES:
+        if self.by_bytes:
             assert self.source.encoding is not None
             raw, bad = bytes_as_text(data, starts, ends, self.source.encoding.name)
         else:

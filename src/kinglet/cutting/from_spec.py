@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kinglet.cutting.cutter import CutRule
+from kinglet.cutting.rule import CutRule
 from kinglet.spec.schema import Csv, Events
 
 

@@ -11,7 +11,8 @@ from kinglet.columns.put import put
 from kinglet.columns.text_spans import POSITION, as_text
 from kinglet.cutting import cutter as cutting
 from kinglet.cutting.boundaries.base import Buffer
-from kinglet.cutting.cutter import HEAD_BYTES, NO_FAULTS, CutRule, Cutter, EventBatch, cut, cut_live, has_lone_returns
+from kinglet.cutting.cutter import HEAD_BYTES, NO_FAULTS, Cutter, EventBatch, cut, cut_live, has_lone_returns
+from kinglet.cutting.rule import CutRule, boundary_of
 from kinglet.errors import InputError
 from kinglet.source.logs import CHUNK_BYTES, Source
 
@@ -21,7 +22,6 @@ MOST_SHARED = 500_000
 SHARED_BYTES = 8 * 2**20
 """And so do those of fewer bytes of text, so that a batch of large events does not fill the memory."""
 SMALL_BYTES = 64 * 1024
-_TOGETHER = ("line", "start", "end", "blank-line", "indent", "json")
 
 
 def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterator[EventBatch | None]:
@@ -76,11 +76,12 @@ def _batches(sources: Iterable[Source], rule: CutRule) -> Iterator[EventBatch | 
     small: list[tuple[Source, bytes]] = []
     held = 0
     form: object = None
+    together = boundary_of(rule).together
     for source in sources:
         if source.error is not None:
             continue
         try:
-            text = _small_text(source, rule) if rule.kind in _TOGETHER else None
+            text = _small_text(source, rule) if together else None
         except InputError as error:
             _failed(source, error)
             continue

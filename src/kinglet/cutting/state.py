@@ -18,7 +18,7 @@ class Stored(BaseModel):
 
 def stored(boundary: Boundary) -> str:
     """What a rule knows: the attributes that its class says it keeps."""
-    return _model(type(boundary))(**{name: getattr(boundary, name) for name in boundary.kept}).model_dump_json()
+    return _model_of(boundary)(**{name: getattr(boundary, name) for name in boundary.kept}).model_dump_json()
 
 
 def restore(boundary: Boundary, text: str) -> None:
@@ -27,11 +27,15 @@ def restore(boundary: Boundary, text: str) -> None:
     Raises:
         ValueError: the text is not what `stored` gives for such a rule.
     """
-    for name, value in _model(type(boundary)).model_validate_json(text):
+    for name, value in _model_of(boundary).model_validate_json(text):
         setattr(boundary, name, value)
 
 
+def _model_of(boundary: Boundary) -> type[Stored]:
+    return _model(type(boundary).__name__, tuple(boundary.kept.items()))
+
+
 @functools.cache
-def _model(kind: type[Boundary]) -> type[Stored]:
-    fields: dict[str, Any] = {name: (hint, ...) for name, hint in kind.kept.items()}
-    return create_model(kind.__name__, __base__=Stored, **fields)
+def _model(name: str, kept: tuple[tuple[str, Any], ...]) -> type[Stored]:
+    fields: dict[str, Any] = {attribute: (hint, ...) for attribute, hint in kept}
+    return create_model(name, __base__=Stored, **fields)

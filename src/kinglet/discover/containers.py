@@ -12,7 +12,8 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
-from kinglet.cutting.cutter import CutRule, cut
+from kinglet.cutting.cutter import cut
+from kinglet.cutting.rule import CutRule
 from kinglet.discover.report import Container
 from kinglet.discover.sample import Sample
 from kinglet.source.logs import open_sources

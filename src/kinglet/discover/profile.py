@@ -7,8 +7,9 @@ from typing import Any
 
 import polars as pl
 
-from kinglet.cutting.cutter import CutRule, EventBatch, cut
+from kinglet.cutting.cutter import EventBatch, cut
 from kinglet.cutting.from_spec import cut_rule
+from kinglet.cutting.rule import CutRule
 from kinglet.discover.anomalies import basics
 from kinglet.discover.containers import container_of
 from kinglet.discover.describing import shapes_of

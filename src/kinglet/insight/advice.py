@@ -65,16 +65,12 @@ def advice(parser: Parser) -> list[Advice]:
 
 def _shown_in_raw(parser: Parser) -> Iterator[tuple[int, str, str]]:
     """Steps that hide values which the raw text still shows."""
-    from kinglet.steps.privacy import Hash, Mask
-
     drops = any(step.operation == "raw" and step.when is None for step in parser.plan.steps)
     for step in parser.plan.steps:
-        if isinstance(step.action, Hash | Mask) and not drops:
-            done = "hashed" if isinstance(step.action, Hash) else "masked"
-            names = ", ".join(f"`{name}`" for name in step.action.names)
-            verb = "are" if len(step.action.names) > 1 else "is"
-            stay = "stay" if len(step.action.names) > 1 else "stays"
-            yield step.number, f"{names} {verb} {done}, but {stay} in the raw text", "add the step `raw: drop`"
+        if (hidden := step.action.about.hidden) is not None and not drops:
+            names = ", ".join(f"`{name}`" for name in step.action.gives)
+            verb, stay = ("are", "stay") if len(step.action.gives) > 1 else ("is", "stays")
+            yield step.number, f"{names} {verb} {hidden}, but {stay} in the raw text", "add the step `raw: drop`"
 
 
 def _rules(parser: Parser) -> Iterator[_Rule]:
@@ -150,4 +146,9 @@ def _unit(rule: _Rule, parser: Parser) -> Iterator[Finding]:
         yield "format", "`epoch_any` takes the unit from the size of the number", "name it: epoch, epoch_ms, epoch_us"
 
 
-JUDGES: tuple[Callable[[_Rule, Parser], Iterator[Finding]], ...] = (_no_zone, _order, _several, _unit)
+JUDGES: tuple[Callable[[_Rule, Parser], Iterator[Finding]], ...] = (
+    _no_zone,
+    _order,
+    _several,
+    _unit,
+)

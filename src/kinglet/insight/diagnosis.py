@@ -99,9 +99,7 @@ def _of_step(plan: Plan, kind: str, name: str, text: str, start: int, end: int) 
         reading = step.action.about.reading
         if kind == "not-read" and reading is not None and step.action.about.field == name:
             if reading.structures and not reading.regexes:
-                from kinglet.structured.why_unread import unread
-
-                at, message = unread(reading.structures[0].structure, text)
+                at, message = reading.structures[0].structure.unread(text)
                 return f"{step.label} finds {message}", start + at, end
             reach, expected = _reach(reading, text)
             at = max(reach, 0)
@@ -159,9 +157,7 @@ def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
         return Diagnosis(fault, "no variant comes into question", base, len(raw))
     end, expected, name, reading = best
     if not reading.regexes and reading.structures:
-        from kinglet.structured.why_unread import unread
-
-        at, message = unread(reading.structures[0].structure, text)
+        at, message = reading.structures[0].structure.unread(text)
         return Diagnosis(fault, f"{name} finds {message}", base + at, base + max(len(text), at + 1))
     at = base + max(end, 0)
     rest = raw[at:].split("\n", 1)[0]
@@ -184,13 +180,11 @@ def _candidates(plan: Plan, raw: str, held: Mapping[str, Span]) -> list[VariantP
 
 def _unread(plan: Plan, source: str, text: str, variant: str | None) -> tuple[int, str]:
     """Why the text of a slot does not have its structure."""
-    from kinglet.structured.why_unread import unread
-
     readings = [item.reading for item in plan.variants if item.name == variant]
     readings += [plan.envelope] if plan.envelope is not None else []
     readings += [found for step in plan.steps if (found := step.action.about.reading) is not None]
     structures = [item.structure for reading in readings for item in reading.structures if item.source == source]
-    return unread(structures[0], text)
+    return structures[0].unread(text)
 
 
 def _reach(reading: Reading, text: str) -> tuple[int, str]:

@@ -8,8 +8,8 @@ from typing import Any
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.schema import Model
 from kinglet.patterns.types import BASES, STRUCTURES, TYPES
-from kinglet.spec.schema import PLAIN_RULES
-from kinglet.spec.steps import BESIDE, FileWithSteps, Step
+from kinglet.spec.schema import plain_rules
+from kinglet.spec.steps import FileWithSteps, operations
 
 
 def file_schema(model: Model | None = None) -> dict[str, Any]:
@@ -28,8 +28,7 @@ def file_schema(model: Model | None = None) -> dict[str, Any]:
     again = [*alone, {"required": ["parser"]}]
     sections["ParseAgain"]["oneOf"] = again
     sections["Step"]["properties"]["convert"]["anyOf"][0]["additionalProperties"]["examples"] = [*TYPES, "list"]
-    names = [info.alias or name for name, info in Step.model_fields.items()]
-    sections["Step"]["oneOf"] = [{"required": [name]} for name in names if name not in BESIDE]
+    sections["Step"]["oneOf"] = [{"required": [name]} for name in operations()]
     structured = {"type": "string", "pattern": rf":\s*({'|'.join(STRUCTURES)})\s*\}}"}
     schema["if"] = {"properties": {"envelope": {"anyOf": [{"type": "object"}, structured]}}, "required": ["envelope"]}
     schema["else"] = {"properties": {"variants": {"items": {"anyOf": alone}}}}
@@ -37,7 +36,7 @@ def file_schema(model: Model | None = None) -> dict[str, Any]:
     schema["properties"]["time"] = {"anyOf": [time["items"], {"type": "array", "items": time["items"]}]}
     events = schema["properties"]["events"]
     schema["properties"]["events"] = {
-        "anyOf": [{"enum": list(PLAIN_RULES)}, {key: events[key] for key in events if key != "default"}]
+        "anyOf": [{"enum": plain_rules()}, {key: events[key] for key in events if key != "default"}]
     }
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Kinglet parser file"}
 

@@ -111,8 +111,7 @@ def _alike(plan: Plan, place: int) -> tuple[str, ...]:
 
 
 def _of_step(number: int, step: Step) -> StepNote:
-    value = getattr(step, {"copy": "copy_"}.get(step.operation, step.operation))
-    return StepNote(number, step.operation, _said(value), step.when, step.note, step.off)
+    return StepNote(number, step.operation, _said(step.form), step.when, step.note, step.off)
 
 
 def _said(value: Any) -> str:

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
+from kinglet import structures
+
 BLANK = r"[ \t]"
 _BYTE = "(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])"
 _IPV4 = rf"(?:{_BYTE}\.){{3}}{_BYTE}"
@@ -145,29 +147,25 @@ _TABLE = (
         "",
         "time",
     ),
-    SlotType("json", "a JSON object (RFC 8259), whose keys become fields", '{"tide": 3.2}', r"\{(?s:.*)\}"),
-    SlotType(
-        "pairs",
-        "pairs such as `user=m.okoro`, whose keys become fields",
-        "tide=3.2 ok",
-        "",
-        stops="",
-        may_be_empty=True,
-    ),
-    SlotType("xml", "an XML element, whose elements and attributes become fields", "<tide>3.2</tide>", "<(?s:.*)>"),
-    SlotType("block", "lines such as `Tide: 3.2`, whose labels become fields", "Tide: 3.2", "(?s:.+)"),
-    SlotType(
-        "sdata",
-        "structured data (RFC 5424), whose parameters become fields",
-        '[tide@32473 height="3.2"]',
-        r"(?:-|(?:\[(?:[^\"\]]|\"(?:[^\"\\]|\\(?s:.))*\")*\])+)",
+    *(
+        SlotType(
+            name,
+            row.slot.about,
+            row.slot.example,
+            row.slot.shape,
+            stops=None if row.slot.shape else "",
+            may_be_empty=not row.slot.shape,
+        )
+        for name, row in structures.STRUCTURES.items()
+        if row.slot is not None
     ),
 )
 
 TYPES: dict[str, SlotType] = {slot.name: slot for slot in _TABLE}
 """The types by name, in the order in which they are documented."""
 
-STRUCTURES = ("json", "pairs", "xml", "block", "sdata")
+STRUCTURES = tuple(name for name, row in structures.STRUCTURES.items() if row.slot is not None)
+"""The types that are structures."""
 BASES = tuple(name for name in TYPES if name not in ("rest", "time", *STRUCTURES))
 """The types that a parser's own types may be built on."""
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
-from kinglet.cutting.cutter import CutRule
+from kinglet.cutting.rule import CutRule
 from kinglet.ocsf.mapping import OWN_KEYS, MappingPlan
 from kinglet.patterns.types import TYPES, SlotType
 from kinglet.timestamps.reading import TimeReading

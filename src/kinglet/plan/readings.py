@@ -12,6 +12,7 @@ from kinglet.patterns.grammar import Optional, PatternError, Slot, Token, parse,
 from kinglet.patterns.literal_prefix import opening
 from kinglet.patterns.types import STRUCTURES, TYPES, SlotType
 from kinglet.plan.data import MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
+from kinglet.plan.structures import structure_of, structure_of_slot
 from kinglet.plan.syslog import HEADS
 from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.dialect import RegexError, check_regex
@@ -84,8 +85,6 @@ def read_form(
         return _syslog(work, path, form, shared)
     if not form.forms:
         return Reading((), ())
-    from kinglet.plan.structures import structure_of
-
     plan = _structure(work, path, form, _Part(structure_of(form), None, "", _types_of(form)), shared)
     _check_needs(work, path, form)
     return Reading((), (), structures=(plan,))
@@ -203,9 +202,7 @@ def read_pattern(
         prefix = "" if slot.source.startswith("{:") else f"{name}."
         mine = {name: kind for name, kind in left.items() if form.keys.get(name, name).startswith(prefix)}
         left = {name: kind for name, kind in left.items() if name not in mine}
-        from kinglet.plan.structures import IN_SLOTS
-
-        part = _Part(IN_SLOTS[slot.type](), slot.name, prefix, mine)
+        part = _Part(structure_of_slot(slot.type), slot.name, prefix, mine)
         plans.append(_structure(work, whole, form, part, taken))
     for name in left:
         known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in some)

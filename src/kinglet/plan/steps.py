@@ -33,7 +33,8 @@ class StepAbout(NamedTuple):
     """What a step says of itself to those who show what it did.
 
     field: that it reads, by `reading` or by the plan of another parser. types: what it converts fields to. reason: for
-    which it drops events.
+    which it drops events. hidden: what it does to values that must not be seen, such as `masked`. taken: the fields
+    that it takes away where it is done.
     """
 
     field: str | None = None
@@ -41,6 +42,8 @@ class StepAbout(NamedTuple):
     plan: Plan | None = None
     types: tuple[FieldPlan, ...] = ()
     reason: str | None = None
+    hidden: str | None = None
+    taken: tuple[str, ...] = ()
 
 
 class Action:

@@ -2,48 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
-from kinglet.spec.forms import ReadingForm, XmlForm
-from kinglet.structured.blocks import Blocks
+from kinglet.spec.forms import ReadingForm
+from kinglet.spec.section import Section
 from kinglet.structured.by_form import Structure
-from kinglet.structured.delimited import Delimited
-from kinglet.structured.fixed import Fixed
-from kinglet.structured.json_objects import JsonObjects
-from kinglet.structured.pairs import Pairs
-from kinglet.structured.structured_data import StructuredData
-from kinglet.structured.xml_elements import XmlElements
+from kinglet.structures import STRUCTURES
 
-IN_SLOTS: Mapping[str, type[Structure]] = {
-    "json": JsonObjects,
-    "pairs": Pairs,
-    "xml": XmlElements,
-    "block": Blocks,
-    "sdata": StructuredData,
-}
-"""The structures that slots can have, by their types."""
+
+def structure_of_slot(kind: str) -> Structure:
+    """The structure of slots of a type, with what is usual for it."""
+    found: Structure = STRUCTURES[kind].load()()
+    return found
 
 
 def structure_of(form: ReadingForm) -> Structure:
-    """The structure that a text of a form is; of one that names no structure, columns at fixed positions."""
-    if form.json_ is not None:
-        return JsonObjects()
-    if form.pairs is not None:
-        return (
-            Pairs()
-            if form.pairs is True
-            else Pairs(
-                form.pairs.between,
-                form.pairs.equals,
-                form.pairs.quote,
-                open_values=form.pairs.open_values,
-                escapes=form.pairs.escapes,
-            )
-        )
-    if form.delimited is not None:
-        return Delimited(form.delimited.names, form.delimited.delimiter, form.delimited.quote)
-    if form.xml is not None:
-        return XmlElements(form.xml.by if isinstance(form.xml, XmlForm) else None)
-    if form.block is not None:
-        return Blocks() if form.block is True else Blocks(form.block.equals, form.block.labels)
-    return Fixed(form.fixed or {})
+    """The structure that a text of a form is, by what the form says of it: a section's keys are its arguments."""
+    name, given = next((name, given) for name, given in form.given_forms.items() if name in STRUCTURES)
+    reader = STRUCTURES[name].load()
+    arguments = dict(given) if isinstance(given, Section) else {}
+    found: Structure = reader(**arguments) if arguments or given is True else reader(given)
+    return found

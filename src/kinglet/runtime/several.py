@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, TypeVar
 import polars as pl
 
 from kinglet.columns.put import put
-from kinglet.cutting.cutter import CutRule, EventBatch, cut
+from kinglet.cutting.cutter import EventBatch, cut
+from kinglet.cutting.rule import CutRule
 from kinglet.cutting.small_logs import cut_all
 from kinglet.plan.data import ROW, Plan
 from kinglet.runtime.candidate_parsers import CandidateFinder, Claimed, by_contents, of_path

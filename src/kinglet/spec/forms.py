@@ -10,6 +10,7 @@ from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, mo
 
 from kinglet.errors import InvalidError
 from kinglet.spec.section import Section, Texts
+from kinglet.structures import STRUCTURES
 
 
 class PairsForm(Section):
@@ -106,9 +107,7 @@ class ReadingForm(Section):
     @property
     def given_forms(self) -> dict[str, object]:
         """The ways of reading that are given, by their names in the file."""
-        named: dict[str, object] = {"pattern": self.pattern, "regex": self.regex, "json": self.json_}
-        named |= {name: getattr(self, name) for name in ("pairs", "delimited", "xml", "block", "fixed")}
-        return {name: value for name, value in named.items() if value is not None}
+        return self.given(("pattern", "regex", *STRUCTURES))
 
     @property
     def forms(self) -> list[str]:

@@ -7,13 +7,13 @@ names, an attribute that a class has) is judged by the compiler in `kinglet.comp
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, NamedTuple, Self
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
 
 from kinglet.errors import InvalidError
 from kinglet.spec.forms import ReadingForm
-from kinglet.spec.section import Scalar, Section, Texts, as_list, one_or_many
+from kinglet.spec.section import Scalar, Section, Texts, as_list, marked, one_or_many
 
 _SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
 _SPAN = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s)\s*")
@@ -22,12 +22,30 @@ _UNITS = {"b": 1, "kib": 2**10, "mib": 2**20, "gib": 2**30, "kb": 10**3, "mb": 1
 DEFAULT_MAX_BYTES = 8 * 2**20
 
 
-PLAIN_RULES = ("line", "blank-line", "indent", "json", "csv", "nul", "counted")
+class Cut(NamedTuple):
+    """What makes a key of `events` a cutting rule.
+
+    cut_by: the function that makes what finds the events, as `MODULE:FUNCTION` within `kinglet.cutting.boundaries`.
+    plain: whether the rule can stand by itself: `events: json`.
+    """
+
+    cut_by: str
+    plain: bool = False
+
+
+def cut_rules() -> dict[str, Cut]:
+    """The cutting rules by what parser files call them."""
+    return marked(Events, Cut)
+
+
+def plain_rules() -> list[str]:
+    """Those that can stand by themselves."""
+    return [name for name, rule in cut_rules().items() if rule.plain]
 
 
 def _as_events(value: Any) -> Any:
     if isinstance(value, str):
-        if value not in PLAIN_RULES:
+        if value not in plain_rules():
             raise ValueError(f"is not a rule by itself: `{value}`")
         return {value: True}
     return value
@@ -93,34 +111,47 @@ class Csv(Section):
 
 
 Flag = Literal[True] | None
+Count = Literal[True, "line", "2 bytes", "4 bytes", "2 bytes little-endian", "4 bytes little-endian"]
 
 
 class Events(Section):
     """What breaks the log into events: one of the rules, and limits. Without a rule every line is an event."""
 
-    line: Flag = Field(None, description="every line is an event")
-    start: str | None = Field(None, description="regex that the first line of an event matches")
-    end: str | None = Field(None, description="regex that the last line of an event matches")
-    blank_line: Flag = Field(None, alias="blank-line", description="a line with nothing on it stands between events")
-    indent: Flag = Field(None, description="indented lines continue the event before them")
-    json_: Literal[True] | str | None = Field(
+    line: Annotated[Flag, Cut("lines:every_line", plain=True)] = Field(None, description="every line is an event")
+    start: Annotated[str | None, Cut("lines:by_start")] = Field(
+        None, description="regex that the first line of an event matches"
+    )
+    end: Annotated[str | None, Cut("lines:by_end")] = Field(
+        None, description="regex that the last line of an event matches"
+    )
+    blank_line: Annotated[Flag, Cut("lines:by_blank_line", plain=True)] = Field(
+        None, alias="blank-line", description="a line with nothing on it stands between events"
+    )
+    indent: Annotated[Flag, Cut("lines:by_indent", plain=True)] = Field(
+        None, description="indented lines continue the event before them"
+    )
+    json_: Annotated[Literal[True] | str | None, Cut("objects:by_json", plain=True)] = Field(
         None, alias="json", description="JSON values: true for one after another or an array, or the key of an array"
     )
-    xml: str | None = Field(
+    xml: Annotated[str | None, Cut("elements:by_xml")] = Field(
         None, pattern=r"^[A-Za-z_][\w.-]*(:[A-Za-z_][\w.-]*)?$", description="name of the XML element that is an event"
     )
-    csv: Literal[True] | Csv | None = Field(
+    csv: Annotated[Literal[True] | Csv | None, Cut("rows:by_csv", plain=True)] = Field(
         None, description="rows of delimited text, quotes around line ends respected"
     )
-    nul: Flag = Field(None, description="a zero byte stands between events")
-    separator: str | None = Field(None, min_length=1, description="this text stands between events")
-    length: int | None = Field(None, ge=1, le=2**40, description="every event has so many bytes")
-    counted: Literal[True, "line", "2 bytes", "4 bytes", "2 bytes little-endian", "4 bytes little-endian"] | None = (
-        Field(
-            None,
-            description="before each event stands how many bytes it has: true for a count and a blank (RFC 6587), "
-            "`line` for a line with the count, `4 bytes` for a number of so many bytes",
-        )
+    nul: Annotated[Flag, Cut("separated:by_nul", plain=True)] = Field(
+        None, description="a zero byte stands between events"
+    )
+    separator: Annotated[str | None, Cut("separated:by_separator")] = Field(
+        None, min_length=1, description="this text stands between events"
+    )
+    length: Annotated[int | None, Cut("framed:by_length")] = Field(
+        None, ge=1, le=2**40, description="every event has so many bytes"
+    )
+    counted: Annotated[Count | None, Cut("framed:by_count", plain=True)] = Field(
+        None,
+        description="before each event stands how many bytes it has: true for a count and a blank (RFC 6587), "
+        "`line` for a line with the count, `4 bytes` for a number of so many bytes",
     )
     lead: str | None = Field(None, description="regex of lines that belong to the event behind them; goes with `start`")
     banner: str | None = Field(
@@ -140,10 +171,7 @@ class Events(Section):
     @property
     def rules(self) -> dict[str, Any]:
         """The rules that are given, by their names in the file."""
-        named = {name: getattr(self, name) for name in ("line", "start", "end")}
-        named |= {"blank-line": self.blank_line, "indent": self.indent, "json": self.json_}
-        named |= {name: getattr(self, name) for name in ("xml", "csv", "nul", "separator", "length", "counted")}
-        return {name: value for name, value in named.items() if value is not None}
+        return self.given(cut_rules())
 
     @model_validator(mode="after")
     def _one_rule(self) -> Events:

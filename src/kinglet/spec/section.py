@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from collections.abc import Iterable
+from typing import Annotated, Any, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
 
@@ -23,3 +24,22 @@ class Section(BaseModel):
     """A mapping in the parser file that knows all its keys."""
 
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
+
+    def given(self, keys: Iterable[str]) -> dict[str, Any]:
+        """What the file says of some keys, without those that it leaves out."""
+        attributes = {info.alias or name: name for name, info in type(self).model_fields.items()}
+        values = {key: getattr(self, attributes[key]) for key in keys if key in attributes}
+        return {key: value for key, value in values.items() if value is not None}
+
+
+Mark = TypeVar("Mark")
+
+
+def marked(section: type[Section], mark: type[Mark]) -> dict[str, Mark]:
+    """The keys of a section that have a mark of some kind in their annotation, each with its mark."""
+    return {
+        info.alias or name: item
+        for name, info in section.model_fields.items()
+        for item in info.metadata
+        if isinstance(item, mark)
+    }

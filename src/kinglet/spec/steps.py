@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal, Self
+from typing import Annotated, Any, Literal, NamedTuple, Self
 
 from pydantic import Field, model_validator
 
 from kinglet.spec.forms import ReadingForm
 from kinglet.spec.schema import ParserFile
-from kinglet.spec.section import Scalar, Section, Texts
+from kinglet.spec.section import Scalar, Section, Texts, marked
 
 
 class Replace(Section):
@@ -122,56 +122,71 @@ class Measure(Section):
     to: str = Field("points", description="the field of the list of points")
 
 
+class MadeBy(NamedTuple):
+    """The function that makes the action of an operation, as `MODULE:FUNCTION` within `kinglet.steps`."""
+
+    function: str
+
+
 class Step(Section):
     """One operation on fields, with a note, a condition, and a switch."""
 
     note: str = Field("", description="what it is for")
     when: str | None = Field(None, description="SQL condition over fields; other events stay as they are")
     off: bool = Field(False, description="as if the step were not there")
-    set: dict[str, Scalar] | None = Field(None, min_length=1, description="fields and SQL expressions of their values")
-    rename: dict[str, str] | None = Field(None, min_length=1, description="fields and their new names")
-    copy_: dict[str, str] | None = Field(None, alias="copy", min_length=1, description="fields and names of copies")
-    keep: Texts | None = Field(None, description="all other fields are removed")
-    remove: Texts | None = Field(None, description="fields that are removed")
-    convert: dict[str, str] | None = Field(None, min_length=1, description="fields and the slot types they become")
-    replace: Replace | None = None
-    split: Split | None = None
-    join: Join | None = None
-    translate: Translate | None = None
-    lookup: Lookup | None = None
-    mask: Mask | None = None
-    hash: Hash | None = None
-    parse: ParseAgain | None = None
-    roll: Roll | None = None
-    raw: Literal["drop"] | Shorten | None = Field(None, description="the raw text of complete events, dropped or cut")
-    measure: Measure | None = None
-    drop: str | None = Field(
+    set: Annotated[dict[str, Scalar] | None, MadeBy("fields:set_fields")] = Field(
+        None, min_length=1, description="fields and SQL expressions of their values"
+    )
+    rename: Annotated[dict[str, str] | None, MadeBy("fields:rename")] = Field(
+        None, min_length=1, description="fields and their new names"
+    )
+    copy_: Annotated[dict[str, str] | None, MadeBy("fields:copy")] = Field(
+        None, alias="copy", min_length=1, description="fields and names of copies"
+    )
+    keep: Annotated[Texts | None, MadeBy("fields:keep")] = Field(None, description="all other fields are removed")
+    remove: Annotated[Texts | None, MadeBy("fields:remove")] = Field(None, description="fields that are removed")
+    convert: Annotated[dict[str, str] | None, MadeBy("values:convert_fields")] = Field(
+        None, min_length=1, description="fields and the slot types they become"
+    )
+    replace: Annotated[Replace | None, MadeBy("values:replace")] = None
+    split: Annotated[Split | None, MadeBy("values:split")] = None
+    join: Annotated[Join | None, MadeBy("values:join")] = None
+    translate: Annotated[Translate | None, MadeBy("tables:translate")] = None
+    lookup: Annotated[Lookup | None, MadeBy("tables:lookup")] = None
+    mask: Annotated[Mask | None, MadeBy("privacy:mask")] = None
+    hash: Annotated[Hash | None, MadeBy("privacy:hash_fields")] = None
+    parse: Annotated[ParseAgain | None, MadeBy("again:parse")] = None
+    roll: Annotated[Roll | None, MadeBy("shrinking:roll")] = None
+    raw: Annotated[Literal["drop"] | Shorten | None, MadeBy("shrinking:raw")] = Field(
+        None, description="the raw text of complete events, dropped or cut"
+    )
+    measure: Annotated[Measure | None, MadeBy("measuring:measure")] = None
+    drop: Annotated[str | None, MadeBy("shrinking:drop")] = Field(
         None, pattern=r"^[a-z0-9][a-z0-9_-]*$", description="the event is dropped for this reason, and counted"
     )
 
     @property
     def operation(self) -> str:
         """What the step does, as the file calls it."""
-        return operations(self)[0]
+        return next(iter(self.given(operations())))
+
+    @property
+    def form(self) -> Any:
+        """What the file says of it."""
+        return next(iter(self.given(operations()).values()))
 
     @model_validator(mode="after")
     def _one_operation(self) -> Self:
-        found = operations(self)
+        found = self.given(operations())
         if len(found) != 1:
-            some = " and ".join(f"`{name}`" for name in found)
-            raise ValueError(f"does {some}; make them steps of their own" if found else "does nothing; see the docs")
+            names = " and ".join(f"`{name}`" for name in found)
+            raise ValueError(f"does {names}; make them steps of their own" if names else "does nothing; see the docs")
         return self
 
 
-BESIDE = ("note", "when", "off")
-
-
-def operations(step: Step) -> list[str]:
-    """The operations that a step names."""
-    fields = type(step).model_fields
-    return [
-        info.alias or name for name, info in fields.items() if name not in BESIDE and getattr(step, name) is not None
-    ]
+def operations() -> dict[str, MadeBy]:
+    """The operations by what the file calls them."""
+    return marked(Step, MadeBy)
 
 
 class FileWithSteps(ParserFile):

@@ -11,11 +11,15 @@ import polars as pl
 from kinglet.columns.faults import Faults
 from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch
+from kinglet.errors import parts_of
 from kinglet.plan.data import MORE, Plan, Reading
+from kinglet.plan.readings import read_form
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.extraction.read import read_fields
 from kinglet.runtime.steps import placed
 from kinglet.source.logs import Source
+from kinglet.spec import steps as forms
+from kinglet.steps.context import StepContext
 from kinglet.timestamps.reading import ISO, TimeReading
 from kinglet.timestamps.stamps import INSTANT, Reference
 
@@ -150,3 +154,29 @@ def _by_moment(frame: pl.DataFrame, rows: pl.Series, reference: Reference) -> It
     near = reference.gather(frame["#source"].gather(rows)).cast(INSTANT)
     for moment in near.unique(maintain_order=True):
         yield moment, rows.filter(near == moment)
+
+
+def parse(here: StepContext, form: forms.ParseAgain) -> Action | None:
+    """`parse`: a field that holds text with fields of its own."""
+    if not here.text(("parse", "field"), [form.field]):
+        return None
+    if form.parser is not None:
+        try:
+            plan = here.other(form.parser)
+        except ValueError as error:
+            here.report(("parse", "parser"), *parts_of(error))
+            return None
+        hand = Hand(form.field, plan, form.optional)
+        for name, dtype in hand.fields({form.field: pl.String()}, True).items():
+            if name != form.field:
+                here.free(("parse", "parser"), name, dtype)
+        return hand
+    shared = {name: "a step or variant before" for name in here.types if name != MORE}
+    if form.pattern is None and form.regex is None:
+        shared = {}
+    reading = read_form(here.work, (*here.path, "parse"), form, shared)
+    if reading is None:
+        return None
+    for field in reading.every_field:
+        here.free(("parse",), field.name, field.dtype)
+    return ParseAgain(form.field, reading, form.optional, here.work.bare)

@@ -7,8 +7,11 @@ from dataclasses import dataclass
 import polars as pl
 
 from kinglet.columns.faults import Faults
+from kinglet.plan.data import said_type
 from kinglet.plan.steps import Action, Fields, Json
 from kinglet.runtime.steps import placed
+from kinglet.spec import steps as forms
+from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
 
 LABEL = pl.Struct({"name": pl.String(), "value": pl.String()})
@@ -70,3 +73,20 @@ class Measure(Action):
     def json(self, before: Json) -> Json:
         """See `Action`."""
         return before - {self.to}
+
+
+def measure(here: StepContext, form: forms.Measure) -> Action | None:
+    """`measure`: numbers as metric points."""
+    good = here.known(("measure", "values"), form.values.values())
+    for name, field in form.values.items():
+        dtype = here.types.get(field)
+        if dtype is not None and not dtype.is_numeric():
+            here.report(("measure", "values", name), f"`{field}` is {said_type(dtype)}", "measure numbers")
+            good = False
+    good &= here.known(("measure", "labels"), form.labels or ())
+    action = Measure(tuple(form.values.items()), tuple(form.labels or ()), form.to)
+    for dtype in action.fields(here.types, True).values():
+        if good and form.to not in here.types:
+            here.free(("measure", "to"), form.to, dtype)
+            break
+    return action if good else None

@@ -11,8 +11,10 @@ import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.errors import UsageError
-from kinglet.plan.steps import Action, Fields, Json
+from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.steps import placed
+from kinglet.spec import steps as forms
+from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
 
 
@@ -22,6 +24,10 @@ class Mask(Action):
 
     names: tuple[str, ...]
     show: int
+
+    @property
+    def about(self) -> StepAbout:
+        return StepAbout(hidden="masked")
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -56,6 +62,10 @@ class Hash(Action):
     key: str
     digits: int
     label: str
+
+    @property
+    def about(self) -> StepAbout:
+        return StepAbout(hidden="hashed")
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -97,3 +107,16 @@ class Hash(Action):
     def json(self, before: Json) -> Json:
         """See `Action`."""
         return before - {*self.names}
+
+
+def mask(here: StepContext, form: forms.Mask) -> Action | None:
+    """`mask`: characters as `*`."""
+    return Mask(tuple(form.fields), form.show) if here.text(("mask", "fields"), form.fields) else None
+
+
+def hash_fields(here: StepContext, form: forms.Hash) -> Action | None:
+    """`hash`: keyed hashes."""
+    if not here.text(("hash", "fields"), form.fields):
+        return None
+    label = f"{here.work.document.place(here.path)}: steps[{here.path[1]}].hash:"
+    return Hash(tuple(form.fields), form.key, form.digits, label)

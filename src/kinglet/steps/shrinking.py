@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.steps import placed
+from kinglet.spec import steps as forms
+from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
 
 
@@ -20,6 +23,10 @@ class Roll(Action):
     to: str
     of_json: Json = frozenset()
     """Those of them whose text is JSON already."""
+
+    @property
+    def about(self) -> StepAbout:
+        return StepAbout(taken=self.names)
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
@@ -109,3 +116,23 @@ class Drop(Action):
     def json(self, before: Json) -> Json:
         """See `Action`."""
         return before
+
+
+def roll(here: StepContext, form: forms.Roll) -> Action | None:
+    """`roll`: several fields as one JSON object."""
+    if not here.known(("roll", "fields"), form.fields):
+        return None
+    here._replace(types={k: v for k, v in here.types.items() if k not in form.fields}).free(
+        ("roll", "to"), form.to, pl.String()
+    )
+    return Roll(tuple(form.fields), form.to, here.json)
+
+
+def raw(here: StepContext, form: Literal["drop"] | forms.Shorten) -> Action | None:
+    """`raw`: the raw text dropped, or cut."""
+    return Raw(form.shorten if isinstance(form, forms.Shorten) else None)
+
+
+def drop(here: StepContext, form: str) -> Action | None:
+    """`drop`: the event is dropped for a reason."""
+    return Drop(form)

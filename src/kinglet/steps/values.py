@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import dataclass
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
-from kinglet.plan.data import FieldPlan
+from kinglet.patterns.types import STRUCTURES
+from kinglet.plan.data import FieldPlan, said_type
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.steps import placed
 from kinglet.runtime.typed_values import convert
+from kinglet.spec import steps as forms
+from kinglet.steps.context import StepContext
 from kinglet.timestamps.reading import ISO, TimeReading
 from kinglet.timestamps.stamps import Reference
 
 LIST = pl.List(pl.String())
+_REFERENCE = re.compile(r"\$\$|\$\{(\w+)\}|\$")
 
 
 @dataclass(frozen=True)
@@ -205,3 +210,58 @@ def _joined(column: pl.Series, with_: str) -> pl.Series:
     if isinstance(column.dtype, pl.List):
         return column.cast(LIST).list.join(with_)
     return _as_text(column)
+
+
+def convert_fields(here: StepContext, form: dict[str, str]) -> Action | None:
+    """`convert`: fields as other types."""
+    here.known(("convert",), form)
+    items: list[FieldPlan] = []
+    for name, kind in form.items():
+        if kind == "list":
+            if here.types.get(name) not in (pl.String(), None):
+                here.report(
+                    ("convert", name), f"`{name}` is {said_type(here.types[name])}", "a list is made of JSON text"
+                )
+        elif kind not in here.work.types or kind in ("rest", *STRUCTURES):
+            here.report(("convert", name), f"no such type `{kind}`", here.work.type_hint(kind))
+        else:
+            items.append(FieldPlan(name, here.work.types[kind]))
+    return Convert(tuple(items), tuple(name for name, kind in form.items() if kind == "list"), here.work.bare)
+
+
+def replace(here: StepContext, form: forms.Replace) -> Action | None:
+    """`replace`: text of a regex by other text."""
+    groups = here.work.checked_regex((*here.path, "replace", "regex"), form.regex)
+    if not here.text(("replace", "field"), [form.field]) or groups is None:
+        return None
+    numbers = re.compile(form.regex).groups
+    for reference in _REFERENCE.finditer(form.with_):
+        name = reference[1]
+        if reference[0] == "$":
+            here.report(
+                ("replace", "with"), "has a `$` that names no group", "write ${1} or ${name}, and $$ for a dollar"
+            )
+        elif name and name not in groups and not (name.isdigit() and int(name) <= numbers):
+            here.report(("replace", "with"), f"names the group `{name}`, which the regex lacks", "count from 1")
+    return Replace(form.field, form.regex, form.with_)
+
+
+def split(here: StepContext, form: forms.Split) -> Action | None:
+    """`split`: one text as several."""
+    if not here.text(("split", "field"), [form.field]):
+        return None
+    action = Split(form.field, form.at, tuple(form.into or ()), form.to)
+    for name in form.into or ():
+        here.free(("split", "into"), name, pl.String())
+    if form.to is not None and form.to != form.field:
+        here.free(("split", "to"), form.to, pl.List(pl.String()))
+    return action
+
+
+def join(here: StepContext, form: forms.Join) -> Action | None:
+    """`join`: several texts as one."""
+    if not here.known(("join", "fields"), form.fields):
+        return None
+    if form.to not in form.fields:
+        here.free(("join", "to"), form.to, pl.String())
+    return Join(tuple(form.fields), form.with_, form.to)

@@ -99,6 +99,10 @@ class Blocks(WithoutLists):
         kind = f"value {indent}" if value.kind == "value" else value.kind
         return value._replace(end=end, kind=kind, text=line if value.text is None else f"{value.text}\n{line}")
 
+    def unread(self, text: str) -> tuple[int, str]:
+        """The start: no line of it is one."""
+        return 0, "no line with a label, such as `Name: value`"
+
     def written(self, key: str) -> str | None:
         """Nothing: a label may be written in several ways."""
         return None

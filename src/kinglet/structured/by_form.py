@@ -99,6 +99,9 @@ class Structure(Protocol):
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as they are written, as JSON."""
 
+    def unread(self, text: str) -> tuple[int, str]:
+        """For a text that does not have it: the character at which that shows, and what is wrong there."""
+
     def item(self, text: str | None, path: str) -> str | None:
         """An item of a list, or a value in one, by what leads to it, such as `[1].name`; where values may be lists."""
 
@@ -107,9 +110,24 @@ class Structure(Protocol):
 
 
 class WithoutLists:
-    """Structures none of whose values is a list."""
+    """Structures none of whose values is a list, and of which the beginning of a text is one too."""
 
     has_lists = False
+    unread_words = "something else"
+    """What is said of the place from which on a text does not have it."""
+
+    def values(self, text: str) -> list[Value] | None:
+        """See `Structure`."""
+        raise NotImplementedError
+
+    def unread(self, text: str) -> tuple[int, str]:
+        """See `Structure`: the end of the longest beginning that has it."""
+        low, high = 0, len(text)
+        while low < high:
+            middle = (low + high + 1) // 2
+            fits = self.values(text[:middle].rstrip()) is not None
+            low, high = (middle, high) if fits else (low, middle - 1)
+        return low, self.unread_words
 
     def item(self, text: str | None, path: str) -> str | None:
         """Nothing."""

@@ -20,6 +20,7 @@ class Delimited(WithoutLists):
     """The structure of texts that are rows; names: of the columns."""
 
     name = "delimited"
+    unread_words = "text behind the quotes of a value, or quotes that are not closed"
     nothing: str | None = None
     escape = "\\"
     may_repeat = True

@@ -17,7 +17,7 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.structured.by_form import Value
-from kinglet.structured.unreadable import UnreadableError
+from kinglet.structured.unreadable import UnreadableError, why_unreadable
 
 MOST_LEVELS = 64
 
@@ -69,6 +69,10 @@ class JsonObjects:
             return read_object(text)
         except NoJsonError:
             return None
+
+    def unread(self, text: str) -> tuple[int, str]:
+        """Where it stops to be JSON, and what was to stand there."""
+        return why_unreadable(lambda: read_object(text), "no JSON object")
 
     def written(self, key: str) -> str | None:
         """The key in quotes, without those above it."""

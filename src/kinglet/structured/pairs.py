@@ -74,6 +74,7 @@ class Pairs(WithoutLists):
     """
 
     name = "pairs"
+    unread_words = "no pairs of keys and values from here on"
     nothing: str | None = None
     escape = "\\"
     may_repeat = True

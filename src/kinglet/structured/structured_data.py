@@ -20,6 +20,7 @@ class StructuredData(WithoutLists):
     """The structure of texts that are elements such as `[berth@32473 quay="4"]`, or `-` for none."""
 
     name = "sdata"
+    unread_words = "no structured data from here on"
     nothing: str | None = None
     escape = "\\"
     may_repeat = True

@@ -14,7 +14,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kinglet.structured.by_form import Value, WithoutLists, json_strings
-from kinglet.structured.unreadable import UnreadableError
+from kinglet.structured.unreadable import UnreadableError, why_unreadable
 
 MOST_LEVELS = 64
 
@@ -54,6 +54,10 @@ class XmlElements(WithoutLists):
             return read_element(text, self.by)
         except UnreadableError:
             return None
+
+    def unread(self, text: str) -> tuple[int, str]:
+        """Where it stops to be XML, and why."""
+        return why_unreadable(lambda: read_element(text, self.by), "no XML element")
 
     def written(self, key: str) -> str | None:
         """The name, without those above it."""

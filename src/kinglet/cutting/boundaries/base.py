@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Any, ClassVar, NamedTuple, Protocol
+from typing import Any, ClassVar, NamedTuple
 
 import polars as pl
 
@@ -45,21 +45,31 @@ class Buffer(NamedTuple):
     heads: pl.Series | None = None
 
 
-class Boundary(Protocol):
+class Boundary:
     """Finds events in one log from its start to its end.
 
-    kept: the attributes that it holds from buffer to buffer, with their types; a `Session` stores them.
+    kept: the attributes that it holds from buffer to buffer, with their types; a `Session` stores them. by_bytes:
+    whether it counts the bytes of the log itself, not of its text. together: whether it takes several small logs at
+    once, whose beginnings are the `heads` of a buffer.
     """
 
-    kept: ClassVar[Mapping[str, Any]]
+    kept: ClassVar[Mapping[str, Any]] = {}
+    by_bytes: ClassVar[bool] = False
+    together: ClassVar[bool] = False
 
-    def find(self, buffer: Buffer) -> FoundEvents: ...
+    def find(self, buffer: Buffer) -> FoundEvents:
+        """The events in a buffer."""
+        raise NotImplementedError
 
     def advance(self, data: bytes, to: int) -> None:
         """The bytes before `to`, which lies within an event, are given out."""
 
     def restart(self) -> None:
         """All bytes are given out, the event under way with them; what comes next begins afresh."""
+
+    def head_texts(self, head: bytes) -> bytes:
+        """What of the first bytes of a log is text, by which its encoding can be told."""
+        return head
 
 
 def with_open(spans: pl.DataFrame, start: int, end: int, *faults: str) -> pl.DataFrame:

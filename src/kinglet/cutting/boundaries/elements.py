@@ -9,8 +9,9 @@ from typing import Any, ClassVar, NamedTuple
 import polars as pl
 
 from kinglet.columns.text_spans import POSITION
-from kinglet.cutting.boundaries.base import Buffer, FoundEvents, with_open, without
+from kinglet.cutting.boundaries.base import Boundary, Buffer, FoundEvents, with_open, without
 from kinglet.cutting.boundaries.strays import FAULT, open_stray, unsettled_line, with_strays
+from kinglet.cutting.rule import CutRule
 
 _VALUES = rb"(?:[^<>\"']|\"[^\"]*\"|'[^']*')*?"
 _TAG = re.compile(rb"<[!/]?[A-Za-z_:]" + _VALUES + rb">|\xef\xbb\xbf", re.DOTALL)
@@ -39,7 +40,7 @@ class _Line(NamedTuple):
         return self.indent + (self.length if self.length > self.indent else 0)
 
 
-class Elements:
+class Elements(Boundary):
     """Elements of one name, with or without a namespace prefix. What is around them is no event.
 
     An element within another of its name belongs to that; but one that begins a line, and stands no further in than
@@ -233,3 +234,8 @@ def _indent(data: bytes, start: int, inner: int) -> int | None:
     if line <= start or data[line - 1] != 10:
         return None
     return inner - line
+
+
+def by_xml(rule: CutRule) -> Boundary:
+    """`xml`."""
+    return Elements(str(rule.value), rule.max_bytes)

@@ -9,17 +9,21 @@ from typing import Any, ClassVar, Literal
 import polars as pl
 
 from kinglet.columns.text_spans import POSITION, at
-from kinglet.cutting.boundaries.base import Buffer, FoundEvents, with_open
+from kinglet.cutting.boundaries.base import Boundary, Buffer, FoundEvents, with_open
+from kinglet.cutting.rule import CutRule
 
 _COUNT = re.compile(rb"([1-9][0-9]{0,9}) ")
 _FRAME = re.compile(rb"(?<![0-9])[1-9][0-9]{0,9} <[0-9]{1,3}>")  # a count before the priority that RFC 5424 begins with
 _LONGEST_HEAD = 16
 
+_LENGTH_LINE = re.compile(rb"([0-9]{1,10})\r?\n")
 
-class FixedLength:
+
+class FixedLength(Boundary):
     """Records of a number of bytes each."""
 
     kept: ClassVar[Mapping[str, Any]] = {"given": int, "missing": int}
+    by_bytes = True
 
     def __init__(self, length: int) -> None:
         self.length = length
@@ -50,7 +54,7 @@ class FixedLength:
             self.missing = self.length - self.given
 
 
-class Counted:
+class Counted(Boundary):
     """Frames of a count of bytes in decimal digits, a blank, and so many bytes; line ends between them are none.
 
     Where no count stands, where it is more than an event may have, and where after a frame there
@@ -59,6 +63,7 @@ class Counted:
     """
 
     kept: ClassVar[Mapping[str, Any]] = {"lost": bool, "short": int, "missing": int}
+    by_bytes = True
 
     def __init__(self, max_bytes: int) -> None:
         self.max_bytes = max_bytes
@@ -135,7 +140,7 @@ class Counted:
         return "wrong"
 
 
-class Prefixed:
+class Prefixed(Boundary):
     """Records before each of which stands its length: as a line of decimal digits, or as a number of some bytes.
 
     A length that is none, or more than an event may have, costs all that follows: where the next record begins cannot
@@ -143,6 +148,7 @@ class Prefixed:
     """
 
     kept: ClassVar[Mapping[str, Any]] = {"lost": bool, "short": int, "missing": int}
+    by_bytes = True
 
     def __init__(self, width: int, order: Literal["big", "little"], max_bytes: int) -> None:
         self.width, self.order, self.max_bytes = width, order, max_bytes
@@ -192,6 +198,19 @@ class Prefixed:
         """What is left of the record of which a piece is out comes first."""
         self.missing = self.short
 
+    def head_texts(self, head: bytes) -> bytes:
+        """The first records, without the numbers before them, which are no text."""
+        if not self.width:
+            return head
+        texts: list[bytes] = []
+        position = 0
+        while position + self.width < len(head):
+            start = position + self.width
+            position = start + int.from_bytes(head[position:start], self.order)
+            if position <= len(head) or not texts:  # one that is cut might end within a character
+                texts.append(head[start:position])
+        return b"".join(texts)
+
     def _length(self, data: bytes, position: int) -> tuple[int, int] | Literal["wait", "wrong"]:
         """Where the record behind a length begins, and that length."""
         if self.width:
@@ -205,16 +224,15 @@ class Prefixed:
         )
 
 
-def record_texts(head: bytes, width: int, order: Literal["big", "little"]) -> bytes:
-    """What of the first bytes of a log is records, without the numbers before them, which are no text."""
-    texts: list[bytes] = []
-    position = 0
-    while position + width < len(head):
-        start = position + width
-        position = start + int.from_bytes(head[position:start], order)
-        if position <= len(head) or not texts:  # one that is cut might end within a character
-            texts.append(head[start:position])
-    return b"".join(texts)
+def by_length(rule: CutRule) -> Boundary:
+    """`length`."""
+    return FixedLength(int(rule.value or 1))
 
 
-_LENGTH_LINE = re.compile(rb"([0-9]{1,10})\r?\n")
+def by_count(rule: CutRule) -> Boundary:
+    """`counted`."""
+    if rule.value is None:
+        return Counted(rule.max_bytes)
+    form = str(rule.value)
+    width = int(form[0]) if form[0] in "24" else 0
+    return Prefixed(width, "little" if form.endswith("little-endian") else "big", rule.max_bytes)

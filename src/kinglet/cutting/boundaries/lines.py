@@ -9,16 +9,17 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.columns.text_spans import as_text, at, character_start
-from kinglet.cutting.boundaries.base import NO_SPANS, Buffer, FoundEvents, line_spans, with_open
+from kinglet.cutting.boundaries.base import NO_SPANS, Boundary, Buffer, FoundEvents, line_spans, with_open
+from kinglet.cutting.rule import CutRule
 
 _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
 _BLANK = r"^[ \t]*$"
 
 
-class EveryLine:
+class EveryLine(Boundary):
     """Each line that has something on it is an event."""
 
-    kept: ClassVar[Mapping[str, Any]] = {}
+    together = True
 
     def find(self, buffer: Buffer) -> FoundEvents:
         lines = line_spans(buffer)
@@ -26,12 +27,6 @@ class EveryLine:
             return FoundEvents(_filled(lines), False, len(buffer.data))
         start = int(lines["start"][-1])
         return FoundEvents(with_open(_filled(lines.head(-1)), start, len(buffer.data) - _TAIL), True, start)
-
-    def advance(self, data: bytes, to: int) -> None:
-        pass
-
-    def restart(self) -> None:
-        pass
 
 
 class LineRule(NamedTuple):
@@ -96,10 +91,11 @@ def blank_line_rule() -> LineRule:
     return LineRule(begins, blanks=True)
 
 
-class GroupedLines:
+class GroupedLines(Boundary):
     """Lines grouped into events; lines with nothing on them at the ends of one belong to none."""
 
     kept: ClassVar[Mapping[str, Any]] = {"behind": bytes, "any_events": bool}
+    together = True
 
     def __init__(self, rule: LineRule, max_bytes: int) -> None:
         self.rule, self.max_bytes = rule, max_bytes
@@ -217,3 +213,28 @@ def _head_rows(buffer: Buffer, lines: pl.DataFrame) -> pl.Series:
 def _filled(lines: pl.DataFrame) -> pl.DataFrame:
     full = lines["end"] > lines["start"]
     return lines if full.all() else lines.filter(full)
+
+
+def every_line(rule: CutRule) -> Boundary:
+    """`line`."""
+    return EveryLine()
+
+
+def by_start(rule: CutRule) -> Boundary:
+    """`start`."""
+    return GroupedLines(start_rule(str(rule.value), rule.lead, rule.banner), rule.max_bytes)
+
+
+def by_end(rule: CutRule) -> Boundary:
+    """`end`."""
+    return GroupedLines(end_rule(str(rule.value)), rule.max_bytes)
+
+
+def by_blank_line(rule: CutRule) -> Boundary:
+    """`blank-line`."""
+    return GroupedLines(blank_line_rule(), rule.max_bytes)
+
+
+def by_indent(rule: CutRule) -> Boundary:
+    """`indent`."""
+    return GroupedLines(indent_rule(), rule.max_bytes)

@@ -15,8 +15,9 @@ import numpy as np
 import numpy.typing as npt
 import polars as pl
 
-from kinglet.cutting.boundaries.base import NO_SPANS, Buffer, FoundEvents, with_open, without
+from kinglet.cutting.boundaries.base import NO_SPANS, Boundary, Buffer, FoundEvents, with_open, without
 from kinglet.cutting.boundaries.strays import FAULT, open_stray, unsettled_line, with_strays
+from kinglet.cutting.rule import CutRule
 
 Bytes = npt.NDArray[np.uint8]
 Positions = npt.NDArray[np.int64]
@@ -70,13 +71,14 @@ class _Before(NamedTuple):
     indent: int = -1
 
 
-class Objects:
+class Objects(Boundary):
     """JSON values as records; in an array or under a key the brackets and commas around them are no events.
 
     A record whose end is missing has the fault `cut-off`; text between records that is no JSON
     is an event of its own (`stray-text`).
     """
 
+    together = True
     kept: ClassVar[Mapping[str, Any]] = {
         "level": int | None, "behind": _Before, "column": int, "stray": bool, "any_records": bool,
     }  # fmt: skip
@@ -379,3 +381,8 @@ def _escaped(tokens: Positions, code: Bytes, first_is: bool) -> Flags:
     if first_is and len(tokens) and tokens[0] == 0:
         odd[0] = True
     return odd
+
+
+def by_json(rule: CutRule) -> Boundary:
+    """`json`."""
+    return Objects(str(rule.value) if rule.value is not None else None, rule.max_bytes)

@@ -10,7 +10,8 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.columns.text_spans import POSITION, found
-from kinglet.cutting.boundaries.base import Buffer, FoundEvents, line_spans, with_open
+from kinglet.cutting.boundaries.base import Boundary, Buffer, FoundEvents, line_spans, with_open
+from kinglet.cutting.rule import CutRule
 
 MAX_LINES = 1000
 """Lines over which a quoted value may go on, unless the parser says otherwise."""
@@ -29,7 +30,7 @@ class _Lines(NamedTuple):
         return self.data[self.starts[row] : self.ends[row]]
 
 
-class Rows:
+class Rows(Boundary):
     """Rows of values; a quote counts where a value begins with it.
 
     A quote that is not closed within the limits costs the row its first line alone: it has the
@@ -143,3 +144,8 @@ class Rows:
         before = marks.search_sorted(lines["start"]).cast(POSITION)
         within = marks.search_sorted(lines["end"]).cast(POSITION) - before
         return (within % 2 == 1).arg_true().to_list()
+
+
+def by_csv(rule: CutRule) -> Boundary:
+    """`csv`."""
+    return Rows(rule.delimiter, rule.quote, rule.header, rule.max_bytes, rule.max_lines or MAX_LINES)

@@ -9,10 +9,11 @@ from typing import Any, ClassVar
 import polars as pl
 
 from kinglet.columns.text_spans import POSITION, at, found
-from kinglet.cutting.boundaries.base import Buffer, FoundEvents, with_open
+from kinglet.cutting.boundaries.base import Boundary, Buffer, FoundEvents, with_open
+from kinglet.cutting.rule import CutRule
 
 
-class Separated:
+class Separated(Boundary):
     """What stands between two separators is an event, unless it is empty."""
 
     kept: ClassVar[Mapping[str, Any]] = {"begun": bool}
@@ -55,5 +56,12 @@ class Separated:
         """Nothing but that the log has begun."""
         self.begun = True
 
-    def restart(self) -> None:
-        pass
+
+def by_nul(rule: CutRule) -> Boundary:
+    """`nul`."""
+    return Separated(b"\0")
+
+
+def by_separator(rule: CutRule) -> Boundary:
+    """`separator`."""
+    return Separated(str(rule.value).encode())
