@@ -311,7 +311,7 @@ class Oddities(InFolder):
         os.write(writer, b"2026-03-05T01:31:00Z pump 3 started\n" * 3)
         with (
             mock.patch.object(sys, "stdin", mock.Mock(buffer=os.fdopen(reader, "rb"))),
-            mock.patch.object(Source.chunks, "__kwdefaults__", {"idle": 0.2, "told": None}),
+            mock.patch.object(Source.chunks, "__kwdefaults__", {"idle": 0.2, "head_texts": None}),
         ):
             found = one("-")
         os.close(writer)

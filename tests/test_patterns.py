@@ -264,13 +264,13 @@ class Gaps(unittest.TestCase):
 class Openings(unittest.TestCase):
     def test_what_begins_so_and_goes_on_so_is_the_match_of_the_pattern(self) -> None:
         for text in ("{a:word} pump", "pump started", " {n:int}", "[[pump ]]{n:int}"):
-            self.assertIsNone(openings.opening(parse(text), {}), text)
+            self.assertIsNone(openings.literal_prefix_of(parse(text), {}), text)
         for pattern, begins in {
             "tank{n:int}": "tank",
             "a  b: {x:text}, {y:rest}": "a b:",
             "a {b:word}[[ c]]": "a",
         }.items():
-            found = openings.opening(parse(pattern), {})
+            found = openings.literal_prefix_of(parse(pattern), {})
             assert found is not None
             self.assertEqual(begins, found.text)
             for tail in ("7", " k, l, m", " k", "k", "  k  c ", ", ", ""):

@@ -113,8 +113,8 @@ class Choosing(unittest.TestCase):
         self.assertEqual(('"time"',), named["manifest-store"])
         self.assertIsNone(named["resolver"])
         chooser = CandidateFinder([kinglet.load(GATE).plan, kinglet.load(PUMP).plan])
-        self.assertEqual([[0], [1], None, None, [0]], chooser.told(pl.Series(LINES)).to_list())
-        both = chooser.told(pl.Series(["gate 4 opened by x pump y started"]))
+        self.assertEqual([[0], [1], None, None, [0]], chooser.by_text(pl.Series(LINES)).to_list())
+        both = chooser.by_text(pl.Series(["gate 4 opened by x pump y started"]))
         self.assertEqual([[0, 1]], both.to_list())
 
     def test_a_key_tells_only_where_every_event_has_it(self) -> None:

@@ -37,7 +37,7 @@ from kinglet.runtime.extraction.same_but_prefix import alike
 from kinglet.runtime.forks import begin
 from kinglet.source.encodings import named
 from kinglet.spec import loading
-from kinglet.spec.document import Document, Path
+from kinglet.spec.document import Document, KeyPath
 from kinglet.spec.schema import ParserFile, Variant
 from kinglet.structured.by_form import is_within
 
@@ -91,7 +91,7 @@ def _times(work: _Build) -> None:
 def _own_types(work: _Build) -> None:
     """The slot types that the parser declares."""
     for name, own in work.definition.types.items():
-        path: Path = ("types", name)
+        path: KeyPath = ("types", name)
         if not re.fullmatch("[A-Za-z_][A-Za-z0-9_]*", name):
             work.report(path, f"`{name}` is no name of a type", "use letters, digits and _")
         elif name in TYPES:
@@ -125,7 +125,7 @@ def _envelope(work: _Build) -> None:
     given = work.definition.envelope
     if given is None:
         return
-    path: Path = ("envelope",)
+    path: KeyPath = ("envelope",)
     text = given if isinstance(given, str) else given.pattern
     onward = {variant.onward for variant in work.definition.variants if variant.onward is not None}
     if isinstance(given, str):
@@ -153,7 +153,7 @@ def _variants(work: _Build) -> None:
     shared.pop(MORE, None)
     names: set[str] = set()
     for i, variant in enumerate(work.definition.variants):
-        path: Path = ("variants", i)
+        path: KeyPath = ("variants", i)
         if variant.name in names:
             work.report((*path, "name"), f"a second variant `{variant.name}`", "give each variant a name of its own")
         names.add(variant.name)
@@ -163,7 +163,7 @@ def _variants(work: _Build) -> None:
             _own(work, reading, path, f"the variant {variant.name}")
 
 
-def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[str, str]) -> Reading | None:
+def _variant_reading(work: _Build, path: KeyPath, variant: Variant, shared: dict[str, str]) -> Reading | None:
     for key, name in (("from", variant.from_), ("onward", variant.onward)):
         if name is not None and name not in shared and (work.envelope or not work.definition.envelope):
             hint = did_you_mean(name, shared, "name a slot of the envelope")
@@ -177,7 +177,7 @@ def _variant_reading(work: _Build, path: Path, variant: Variant, shared: dict[st
     return read_form(work, path, variant, shared)
 
 
-def _own(work: _Build, reading: Reading, path: Path, owner: str) -> None:
+def _own(work: _Build, reading: Reading, path: KeyPath, owner: str) -> None:
     """Writes down the fields of a reading; a name has one type in all of a parser."""
     named = {item.name for item in (*reading.fields, *(item for plan in reading.structures for item in plan.fields))}
     for item in reading.every_field:
@@ -334,11 +334,11 @@ def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:
     return STAMP if looks else None
 
 
-def _mapping_place(document: Document, variant: int) -> Callable[[str], Path]:
+def _mapping_place(document: Document, variant: int) -> Callable[[str], KeyPath]:
     """Where a key of a mapping stands: with its variant, or with what all variants share."""
-    roots: Iterable[Path] = (("variants", variant, "event"), ("event",))
+    roots: Iterable[KeyPath] = (("variants", variant, "event"), ("event",))
 
-    def place(key: str) -> Path:
+    def place(key: str) -> KeyPath:
         for root in roots:
             for path in ((*root, "set", key), (*root, "translate", key), (*root, key)):
                 if path in document.starts:
@@ -375,12 +375,12 @@ def _plan(work: _Build) -> Plan:
         values = {_as_kind(value, dtype) for variant in variants for value in variant.kinds or ()}
         for value in values:
             if value is not None:
-                some = [
+                candidates = [
                     i
                     for i, variant in enumerate(variants)
                     if variant.kinds is None or value in {_as_kind(kind, dtype) for kind in variant.kinds}
                 ]
-                routes[value] = tuple(sorted(some, key=lambda i: variants[i].kinds is None))
+                routes[value] = tuple(sorted(candidates, key=lambda i: variants[i].kinds is None))
     return Plan(
         parser=definition.parser,
         version=definition.version,

@@ -96,8 +96,8 @@ class Parser(ParseCalls):
         count = len(self.definition.steps)
         for number in (*without, *([until] if until else [])):
             if not 1 <= number <= count:
-                some = f"it has steps 1 to {count}" if count else "it has none"
-                raise UsageError(f"{self.name} has no step {number}", f"{some}")
+                steps_there = f"it has steps 1 to {count}" if count else "it has none"
+                raise UsageError(f"{self.name} has no step {number}", f"{steps_there}")
         steps = [
             step.model_copy(update={"off": True}) if i in without or (until is not None and i > until) else step
             for i, step in enumerate(self.definition.steps, 1)

@@ -209,8 +209,8 @@ class Session:
             if b"\n" not in data and len(data) < _HEAD_BYTES and not final:
                 return
             self._head = None
-            told = named(self._encoding, data) if self._encoding else from_start(data)
-            self._source.encoding = told or named("utf-8")
+            encoding = named(self._encoding, data) if self._encoding else from_start(data)
+            self._source.encoding = encoding or named("utf-8")
             self._encoding = self._source.encoding.name
             self._source.identify(data)
             data = data[self._source.encoding.bom :]

@@ -85,8 +85,8 @@ def command(
     fed = needs.fed(wanted, all_loaded) if wanted is not None else []
     failed += sum(need.blind for need in fed)
     if as_json:
-        told = {"rules": [needs.plain(need) for need in fed]} if wanted is not None else {}
-        print_json({"parsers": reports, **told, "failed": failed})
+        by_rule = {"rules": [needs.plain(need) for need in fed]} if wanted is not None else {}
+        print_json({"parsers": reports, **by_rule, "failed": failed})
     elif wanted is not None:
         needs.render(out, rules or "", fed)
     if failed:

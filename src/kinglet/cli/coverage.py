@@ -54,8 +54,8 @@ def render(out: Console, covered: Sequence[Coverage], *, whole: bool) -> None:
         if whole:
             for name, values in _open(item):
                 _row(out, name, values)
-    if not whole and (some := _some(covered)):
-        out.print(f"  open: {some} (--mapping)", style="dim", soft_wrap=True)
+    if not whole and (examples := _what_is_open(covered)):
+        out.print(f"  open: {examples} (--mapping)", style="dim", soft_wrap=True)
 
 
 def _open(item: Coverage) -> list[tuple[str, Sequence[str]]]:
@@ -84,7 +84,7 @@ def _row(out: Console, name: str, values: Sequence[str]) -> None:
     out.print(grid)
 
 
-def _some(covered: Sequence[Coverage]) -> str:
+def _what_is_open(covered: Sequence[Coverage]) -> str:
     counts = (
         (len({name for item in covered for name in item.unmapped}), "field mapped nowhere", "fields mapped nowhere"),
         (sum(not item.cases for item in covered), "variant without a case", "variants without a case"),

@@ -61,7 +61,7 @@ def render(out: Console, folder: str, found: Sequence[Need]) -> None:
     grid = Table.grid(padding=(0, 2, 0, 0))
     for need in found:
         style = colours["unmatched" if need.blind else "complete"]
-        grid.add_row(Text(f"  {'✗' if need.blind else '✓'} {need.rule.name}", style=style), Text(_said(need)))
+        grid.add_row(Text(f"  {'✗' if need.blind else '✓'} {need.rule.name}", style=style), Text(_how_fed(need)))
         for attribute, messages in _near(need).items():
             grid.add_row("", Text(f"but for {attribute} also {_listed(messages)}", style="dim"))
     out.print(grid)
@@ -83,7 +83,7 @@ def _listed(messages: Sequence[RuleSource]) -> str:
     return "; ".join(f"{parser} {', '.join(variants)}" for parser, variants in by_parser.items())
 
 
-def _said(need: Need) -> str:
+def _how_fed(need: Need) -> str:
     if not need.blind:
         return f"fed by {_listed(need.fed_by)}"
     if not need.sources:

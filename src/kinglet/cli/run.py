@@ -111,7 +111,7 @@ def command(
     if as_json:
         print_json(
             {
-                **task.told(),
+                **task.about(),
                 "files": list(files),
                 "output": output,
                 "as": form,
@@ -142,7 +142,7 @@ class _Task(NamedTuple):
         if len(self.parsers) > 1:
             parsed.add_counts(self.by_parser)
 
-    def told(self) -> dict[str, Any]:
+    def about(self) -> dict[str, Any]:
         if len(self.parsers) == 1:
             return {"parser": self.parsers[0].name, "version": self.parsers[0].version}
         versions = {parser.name: parser.version for parser in self.parsers}
@@ -161,11 +161,11 @@ def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
         return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {})
     from kinglet.parser_set import load_set
 
-    some = load_set(*names, model=model)
-    if len(some.parsers) == 1:
-        parser = next(iter(some.parsers.values()))
+    loaded = load_set(*names, model=model)
+    if len(loaded.parsers) == 1:
+        parser = next(iter(loaded.parsers.values()))
         return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {})
-    return _Task(view_of(some, form), functools.partial(run_batches, some), list(some.parsers.values()), {})
+    return _Task(view_of(loaded, form), functools.partial(run_batches, loaded), list(loaded.parsers.values()), {})
 
 
 _MOST_SHOWN = 20
@@ -178,12 +178,12 @@ def _troubles(sources: list[Source]) -> None:
     from kinglet.cli.render import console
 
     out = console(error=True)
-    told = [f"skipped  {source.error}" for source in sources if source.error is not None]
-    told += [f"damaged  {source.name}: {source.damage}" for source in sources if source.damage is not None]
-    for line in told[:_MOST_SHOWN]:
+    lines = [f"skipped  {source.error}" for source in sources if source.error is not None]
+    lines += [f"damaged  {source.name}: {source.damage}" for source in sources if source.damage is not None]
+    for line in lines[:_MOST_SHOWN]:
         out.print(Text(f"  {line}"))
-    if len(told) > _MOST_SHOWN:
-        out.print(f"  … and {len(told) - _MOST_SHOWN:,} more; --json has them all")
+    if len(lines) > _MOST_SHOWN:
+        out.print(f"  … and {len(lines) - _MOST_SHOWN:,} more; --json has them all")
 
 
 def _by_parser(found: dict[str, dict[str, int]]) -> None:

@@ -59,7 +59,7 @@ def render_stamps(out: Console, events: Sequence[ShownEvent], times: Timeline) -
 def _shared(events: Sequence[ShownEvent]) -> list[str]:
     """What is noted of every shown event that has a time; the title says it once."""
     timed = [event.time_notes for event in events if event.time is not None]
-    return [note for note in timed[0] if all(note in some for some in timed)] if len(timed) > 1 else []
+    return [note for note in timed[0] if all(note in notes for notes in timed)] if len(timed) > 1 else []
 
 
 def _title(shared: list[str]) -> str:
@@ -69,8 +69,8 @@ def _title(shared: list[str]) -> str:
 def _how(event: ShownEvent, several: bool, shared: list[str]) -> str:
     if event.time is None:
         return "no time"
-    said = [note for note in event.time_notes if note not in shared]
-    return ", ".join(([f"by {event.time_rule}"] if several and event.time_rule else []) + said)
+    own_notes = [note for note in event.time_notes if note not in shared]
+    return ", ".join(([f"by {event.time_rule}"] if several and event.time_rule else []) + own_notes)
 
 
 def render_timeline(out: Console, times: Timeline) -> None:

@@ -71,7 +71,7 @@ def command(
     if without is not None and "-" in files:
         raise UsageError("--without reads the log more than once, and standard input is gone then", "give it a file")
     loaded = load(parser, model=options.load_model(extensions))
-    asked = _with_steps(loaded, without, until)
+    stepped = _with_steps(loaded, without, until)
 
     def parsed(name: str, by: Parser) -> Result:
         found = by.parse(
@@ -94,7 +94,7 @@ def command(
             else:
                 render_trace(out, traced)
             continue
-        result = parsed(name, asked)
+        result = parsed(name, stepped)
         shown = preview(result, show=show, only=only, zone=zone)
         if as_json:
             found.append(_as_json(name, result, shown))

@@ -107,8 +107,8 @@ def _list(items: Items, ready: dict[str, _Column]) -> _Text:
     if not any(text.optional for text in texts):
         inside = [part for i, text in enumerate(texts) for part in ("," if i else "", *text.parts)]
         return _Text(["[", *inside, "]"], False)
-    some = _joined([_joined([",", *text.parts]).fill_null("") for text in texts]).str.strip_prefix(",")
-    return _Text([pl.when(some != "").then(_joined(["[", some, "]"]))], True)
+    items_text = _joined([_joined([",", *text.parts]).fill_null("") for text in texts]).str.strip_prefix(",")
+    return _Text([pl.when(items_text != "").then(_joined(["[", items_text, "]"]))], True)
 
 
 def _text(value: Any, ready: dict[str, _Column]) -> _Text:
@@ -198,10 +198,10 @@ def _struct(value: Any) -> pl.Expr:
         return pl.col(value)
     if isinstance(value, Items):
         items = [_struct(item) for item in value.values()]
-        some = [
+        filled = [
             pl.when(pl.any_horizontal(_leaves(item))).then(one) for item, one in zip(value.values(), items, strict=True)
         ]
-        return pl.concat_list(some).list.drop_nulls()
+        return pl.concat_list(filled).list.drop_nulls()
     return pl.struct(_struct(inner).alias(name) for name, inner in value.items())
 
 

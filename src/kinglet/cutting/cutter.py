@@ -70,7 +70,8 @@ def cut_live(source: Source, rule: CutRule) -> Iterator[EventBatch | None]:
         yield from _uncut(source, source.events)
         return
     cutter = Cutter(source, rule)
-    chunks = source.chunks(rule.encoding, idle=rule.idle, told=cutter.boundary.head_texts if cutter.by_bytes else None)
+    head_texts = cutter.boundary.head_texts if cutter.by_bytes else None
+    chunks = source.chunks(rule.encoding, idle=rule.idle, head_texts=head_texts)
     chunk = next(chunks, None)
     while chunk is not None:
         if isinstance(chunk, Pause):
@@ -226,8 +227,8 @@ class Cutter:
     def _guessed_western(self) -> bool:
         """Whether the log was taken for cp1252 by its content."""
         encoding = self.source.encoding
-        told = self.source.given_encoding or self.rule.encoding
-        return encoding is not None and encoding.name == "cp1252" and told is None
+        named = self.source.given_encoding or self.rule.encoding
+        return encoding is not None and encoding.name == "cp1252" and named is None
 
     def _units(self, data: bytes, positions: pl.Series) -> pl.Series:
         """Positions in the buffer as bytes of the log, which may have another encoding."""

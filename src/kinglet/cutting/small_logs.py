@@ -137,10 +137,10 @@ def _cut_small(small: list[tuple[Source, bytes]], rule: CutRule) -> Iterator[Eve
         yield from batches
         return
     for alone, members in itertools.groupby(range(len(small)), key=lambda i: i in broken):
-        some = [small[i] for i in members]
-        rest = [] if alone else list(_cut_joined(some, rule))
-        if alone or _broken(some, rest):
-            for source, _ in some:
+        logs = [small[i] for i in members]
+        rest = [] if alone else list(_cut_joined(logs, rule))
+        if alone or _broken(logs, rest):
+            for source, _ in logs:
                 yield from cut(source, rule)
         else:
             yield from rest

@@ -27,11 +27,11 @@ _EPOCH = "|".join(form.shape for form in FINDABLE if form.name.startswith("epoch
 
 def type_of(values: pl.Series) -> str:
     """The narrowest slot type that all values have."""
-    some = values.drop_nulls().unique(maintain_order=True).head(_PROBE)
-    some = some.filter(some != "")
-    if not len(some):
+    probe = values.drop_nulls().unique(maintain_order=True).head(_PROBE)
+    probe = probe.filter(probe != "")
+    if not len(probe):
         return "empty"
-    if some.str.contains(f"^(?:{_STAMP})$").all() or (len(some) > 5 and some.str.contains(f"^(?:{_EPOCH})$").all()):
+    if probe.str.contains(f"^(?:{_STAMP})$").all() or (len(probe) > 5 and probe.str.contains(f"^(?:{_EPOCH})$").all()):
         return "time"
     for name in _TYPES:
         kind = TYPES[name]
@@ -40,15 +40,15 @@ def type_of(values: pl.Series) -> str:
             shape = r"[A-Za-z][A-Za-z0-9+.-]*://\S+"
         if name == "hex":
             shape = "(?:0[xX])[0-9A-Fa-f]+|[0-9A-Fa-f]{8,}"
-        if shape and some.str.contains(f"^(?:{shape})$").all():
-            return "port" if name == "int" and _ports(some) else name
-    if some.str.contains(r"^/[^\s]*$").all():
+        if shape and probe.str.contains(f"^(?:{shape})$").all():
+            return "port" if name == "int" and _ports(probe) else name
+    if probe.str.contains(r"^/[^\s]*$").all():
         return "path"
-    if some.str.contains(_HOST).all():
+    if probe.str.contains(_HOST).all():
         return "host"
-    if some.str.to_lowercase().is_in(["true", "false", "yes", "no", "on", "off"]).all():
+    if probe.str.to_lowercase().is_in(["true", "false", "yes", "no", "on", "off"]).all():
         return "bool"
-    return "word" if not some.str.contains(r"\s").any() else "text"
+    return "word" if not probe.str.contains(r"\s").any() else "text"
 
 
 def _ports(values: pl.Series) -> bool:

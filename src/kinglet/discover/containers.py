@@ -306,11 +306,11 @@ def _fixed_length(sample: Sample) -> Records | None:
     if len(starts) < 4 or len(steps) != 1 or starts[0] >= min(steps):
         return None
     length = min(steps)
-    whole, left = divmod(len(sample.text.rstrip(b"\n")), length)
-    if left or not text.isascii():
+    whole, remainder = divmod(len(sample.text.rstrip(b"\n")), length)
+    if remainder or not text.isascii():
         return None
-    said = f"{whole:,} records of {length} bytes, with a stamp at the same place"
-    return Records(Container("records of one length", 1.0, "records", said), {"length": length})
+    details = f"{whole:,} records of {length} bytes, with a stamp at the same place"
+    return Records(Container("records of one length", 1.0, "records", details), {"length": length})
 
 
 PAIR = r'([A-Za-z_][\w.-]*)(=|:)("(?:[^"\\]|\\.)*"|\'[^\']*\'|[^\s,;|"\']*)'

@@ -72,13 +72,13 @@ _PROBED = 2000
 
 def _reading(form: forms_of.LineForm, slots: list[Slot], lines: pl.Series, stamp: str) -> str:
     """The shape as a pattern that reads the lines it was counted from: with the types of its slots, or wider ones."""
-    some = lines.gather(form.rows.head(_PROBED))
+    probe = lines.gather(form.rows.head(_PROBED))
     named = forms_of.shown(form.text, [slot.shown for slot in slots])
     for text in (named, re.sub(r"\{(\w+)(?::(?!time\b)\w+)?\}", r"{\1:text}", named)):
         try:
             tokens = parse(text)
             regex = to_regexes(tokens, {slot.name: f"(?i:{stamp})" for slot in in_pattern(tokens)})[-1]
-            if some.str.strip_chars_end(" \t").str.contains(regex).all():
+            if probe.str.strip_chars_end(" \t").str.contains(regex).all():
                 return text
         except (PatternError, pl.exceptions.PolarsError, KeyError):
             continue
@@ -95,10 +95,10 @@ def _pairs_over(read: list[list[Slot]]) -> list[Pair]:
     types: dict[str, str] = {}
     frames = []
     for slots in read:
-        some = {slot.name: slot for slot in slots if slot.type != "time" and not (slot.plain and slot.name in types)}
-        if some:
-            types |= {name: slot.type for name, slot in some.items()}
-            frames.append(pl.DataFrame([slot.values.alias(name) for name, slot in some.items()]))
+        by_name = {slot.name: slot for slot in slots if slot.type != "time" and not (slot.plain and slot.name in types)}
+        if by_name:
+            types |= {name: slot.type for name, slot in by_name.items()}
+            frames.append(pl.DataFrame([slot.values.alias(name) for name, slot in by_name.items()]))
     if not frames:
         return []
     table = pl.concat(frames, how="diagonal")
@@ -139,9 +139,9 @@ def _record_shapes(frame: pl.DataFrame, values: list[dict[str, Any]]) -> Describ
 
 def _block_shapes(frame: pl.DataFrame) -> Described:
     """Shapes of blocks by their labels."""
-    some = frame.head(20_000)
+    probe = frame.head(20_000)
     rows: list[dict[str, str]] = []
-    for text in some["raw"]:
+    for text in probe["raw"]:
         values: dict[str, str] = {}
         for line in text.split("\n"):
             match = re.match(LABEL, line)
@@ -152,4 +152,4 @@ def _block_shapes(frame: pl.DataFrame) -> Described:
                 if value := line[match.end() :].strip():
                     values[name] = value
         rows.append(values)
-    return _record_shapes(some, rows)
+    return _record_shapes(probe, rows)

@@ -43,27 +43,31 @@ def _look(sources: list[Source], given: Given) -> Look:
     records = container_of(sample)
     if records is not None and records.events is not None:
         frame, batches = _cut(sample, records.events)
-        ways = boundaries(sample, _of_container(records.events, frame))
+        rules = boundaries(sample, _of_container(records.events, frame))
     else:
-        ways = boundaries(sample)
-        frame, batches = _cut(sample, ways[0].events)
+        rules = boundaries(sample)
+        frame, batches = _cut(sample, rules[0].events)
     if sample.ends.get("CRLF", 0) > sample.ends.get("LF", 0):
-        ways = [_with_returns(way) for way in ways]
+        rules = [_with_returns(rule) for rule in rules]
     reference = max(source.reference for source in sources)
     stamps = times(frame["raw"], frame["number"], reference)
     found = shapes_of(frame, records, stamps)
     columns = records.container.columns if records else []
-    text = parser_text(file_stem(name), ways[0].events, stamps, frame["raw"], columns)
+    text = parser_text(file_stem(name), rules[0].events, stamps, frame["raw"], columns)
     return Look(
         name=name,
         files=sample.files,
         looked_at=sample.about,
         whole=sample.whole,
         basics=basics(
-            sample, batches, frame, contained=records is not None, by_lines=next(iter(ways[0].events)) in _LINE_RULES
+            sample,
+            batches,
+            frame,
+            contained=records is not None,
+            by_lines=next(iter(rules[0].events)) in _LINE_RULES,
         ),
         container=records.container if records else None,
-        boundaries=ways,
+        boundaries=rules,
         events=frame.height,
         stamps=stamps.places,
         shapes=found.shapes,

@@ -126,7 +126,7 @@ def _parts(source: Source, budget: int) -> tuple[list[_Part], int, bool]:
         with source.path.open("rb") as stream:
             head = stream.read(HEAD_BYTES)
         probe = Source(source.name, source.reference, data=head)
-        list(probe.chunks(told=bytes))
+        list(probe.chunks(head_texts=bytes))
         if probe.packing is None:
             return _seek(source, length, budget), length, False
     return _read(source, budget)
@@ -193,12 +193,12 @@ def _read(source: Source, budget: int) -> tuple[list[_Part], int, bool]:
 
 def _text_chunks(source: Source) -> Iterator[bytes]:
     """The text of a log; of one that is still being written, until it pauses for long."""
-    some = False
+    has_text = False
     for chunk in source.chunks():
         if not isinstance(chunk, Pause):
-            some = True
+            has_text = True
             yield chunk
-        elif chunk is Pause.LONG and some:
+        elif chunk is Pause.LONG and has_text:
             source.cut_off = True
             return
 

@@ -90,9 +90,9 @@ def forms(texts: pl.Series, stamps: list[str], *, pairs: bool = False) -> list[L
 
 def _merged(texts: list[str], counts: list[int]) -> list[str]:
     """The forms with words that vary as slots, in the same order; equal ones are one form."""
-    some = texts[:MOST_FORMS]
-    now = [tuple(_TOKEN.findall(text)) for text in some]
-    weight = counts[: len(some)]
+    kept = texts[:MOST_FORMS]
+    now = [tuple(_TOKEN.findall(text)) for text in kept]
+    weight = counts[: len(kept)]
     for _ in range(6):
         changed = _one_round(now, weight)
         if changed == now:
@@ -168,10 +168,10 @@ def regex_of(form: str, stamp: str) -> str:
 
 def shown(form: str, names: list[str]) -> str:
     """A form as a pattern: slots by their names in braces, fixed text as it stands."""
-    left = iter(names)
+    remaining = iter(names)
 
     def name(match: re.Match[str]) -> str:
-        text = next(left, _KINDS[match[1]])
+        text = next(remaining, _KINDS[match[1]])
         if text.startswith("\ue002"):
             return escaped(text[1:].replace("\ue003", ""))
         inside, _, ending = text.partition("\ue004")

@@ -73,14 +73,14 @@ def _field_name(text: str) -> str:
 
 def _without_ending(values: pl.Series) -> tuple[pl.Series, str]:
     """Values without a unit, or another text behind a number, that all of them end with."""
-    some = values.drop_nulls().unique().head(50).to_list()
-    if len(some) < 2:
+    probe = values.drop_nulls().unique().head(50).to_list()
+    if len(probe) < 2:
         return values, ""
     ending = ""
-    while all(value[len(value) - len(ending) - 1 :] == some[0][len(some[0]) - len(ending) - 1 :] for value in some):
-        if len(ending) == min(map(len, some)):
+    while all(value[len(value) - len(ending) - 1 :] == probe[0][len(probe[0]) - len(ending) - 1 :] for value in probe):
+        if len(ending) == min(map(len, probe)):
             break
-        ending = some[0][len(some[0]) - len(ending) - 1 :]
+        ending = probe[0][len(probe[0]) - len(ending) - 1 :]
     ending = re.sub(r"^[0-9]+", "", ending)
     ending = ending if _SIDES.search(ending) else ""
     numbers = values.str.strip_suffix(ending)

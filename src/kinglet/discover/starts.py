@@ -43,9 +43,9 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
     if not total:
         return []
     stamped = _stamp_heads(lines.filter(filled))
-    ways = [
-        way
-        for way in (
+    candidates = [
+        candidate
+        for candidate in (
             _by_line(lines, filled, stamped),
             _by_stamp(lines, filled, stamped),
             _by_first_line(lines, filled),
@@ -54,9 +54,9 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             _by_indent(lines, filled),
             _by_last_line(lines, filled),
         )
-        if way is not None
+        if candidate is not None
     ]
-    judged = [_judged(way, lines, filled, sample.numbers, stamped) for way in ways]
+    judged = [_judged(candidate, lines, filled, sample.numbers, stamped) for candidate in candidates]
     order = {"line": 0, "separator": 1, "start": 2, "indent": 3, "blank-line": 4, "end": 5}
     judged = [_same(item, judged) for item in judged]
     if stamped is None:
@@ -322,21 +322,21 @@ def _usual_head(lines: pl.Series, begins: pl.Series) -> pl.Series:
 
 def _alike(lines: pl.Series, filled: pl.Series) -> float:
     """For single lines without stamps: the share that begin in one of the forms that are common here."""
-    some = lines.filter(filled)
-    indented = float(some.str.contains(r"^[ \t]").mean() or 0)  # type: ignore[arg-type]
-    forms = _first_word(some).value_counts(sort=True)
-    common = forms.filter(pl.col("count") >= max(2, 0.02 * len(some)))["count"].sum() or 0
-    empty = 1 - len(some) / max(len(lines), 1)
-    return float(common) / len(some) * (1 - indented) * (1 - min(empty, 1))
+    written = lines.filter(filled)
+    indented = float(written.str.contains(r"^[ \t]").mean() or 0)  # type: ignore[arg-type]
+    forms = _first_word(written).value_counts(sort=True)
+    common = forms.filter(pl.col("count") >= max(2, 0.02 * len(written)))["count"].sum() or 0
+    empty = 1 - len(written) / max(len(lines), 1)
+    return float(common) / len(written) * (1 - indented) * (1 - min(empty, 1))
 
 
 def _coherence(lines: pl.Series, begins: pl.Series, filled: pl.Series) -> float:
     """How alike the events are in the form of their second line."""
-    some = lines.filter(filled)
+    written = lines.filter(filled)
     first = begins.filter(filled)
     second = first.shift(1, fill_value=False) & ~first
     if not int(second.sum()):
         return 0.0
-    forms = _first_word(some).filter(second).value_counts(sort=True)
+    forms = _first_word(written).filter(second).value_counts(sort=True)
     lone = first & first.shift(-1, fill_value=True)
     return float(forms.item(0, 1)) / float(forms["count"].sum()) * (1 - float(lone.sum()) / float(first.sum()))

@@ -47,13 +47,13 @@ def structured(
     found: pl.Series | None = None,
 ) -> Structured | None:
     """The structure of a log's events; stamp_format: of the event's time; columns: those of a CSV file."""
-    some = raw.head(_PROBE)
+    probe = raw.head(_PROBE)
     structures: list[Structure] = [JsonObjects(), Pairs()]
-    if some.str.contains(r"^\s*<").mean() == 1:
+    if probe.str.contains(r"^\s*<").mean() == 1:
         from kinglet.structured.xml_elements import XmlElements
 
-        structures = [XmlElements(by) for by in (*_naming(some), None)]
-    elif some.str.contains("\n", literal=True).any():
+        structures = [XmlElements(by) for by in (*_naming(probe), None)]
+    elif probe.str.contains("\n", literal=True).any():
         from kinglet.structured.blocks import Blocks
 
         structures.append(Blocks())
@@ -61,18 +61,18 @@ def structured(
         dialect = events["csv"] if isinstance(events["csv"], dict) else {}
         structures = [Delimited(_names(columns), dialect.get("delimiter", ","), dialect.get("quote", '"'))]
     for structure in structures:
-        each = [structure.values(text) for text in some]
+        each = [structure.values(text) for text in probe]
         values = [item for item in each if item and _is_one(structure, item)]
-        if len(values) >= _ENOUGH * len(some):
-            return _of(structure, some, values, stamp_format, found)
+        if len(values) >= _ENOUGH * len(probe):
+            return _of(structure, probe, values, stamp_format, found)
     return None
 
 
-def _naming(some: pl.Series) -> list[str]:
+def _naming(probe: pl.Series) -> list[str]:
     """The attribute whose value names its element, where elements stand several times and all have it."""
     from kinglet.structured.xml_elements import XmlElements
 
-    keys = [value.path for text in some.head(9) for value in XmlElements().values(text) or []]
+    keys = [value.path for text in probe.head(9) for value in XmlElements().values(text) or []]
     counts = Counter(keys)
     found = [key for key, count in counts.items() if count > 9 and count >= counts[key.rpartition(".")[0]] > 0]
     return list(dict.fromkeys(key.rpartition(".")[2] for key in found))[:1]
@@ -100,7 +100,7 @@ def _is_one(structure: Structure, values: list[Value]) -> bool:
 
 def _of(
     structure: Structure,
-    some: pl.Series,
+    probe: pl.Series,
     values: list[list[Value]],
     stamp_format: str | None,
     found: pl.Series | None,
@@ -115,7 +115,7 @@ def _of(
         if len(keys) < _MOST_KEYS and not any(is_within(key, other) for other in keys) and key not in ("", MORE):
             keys.append(key)
     keys.sort(key=list(counts).index)
-    found_in = read(some, structure, keys)
+    found_in = read(probe, structure, keys)
     columns = {key: found_in.column(key) for key in keys}
     types: dict[str, str] = {}
     stamp = None

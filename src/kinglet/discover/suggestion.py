@@ -68,10 +68,10 @@ def _head(raw: pl.Series) -> str | None:
     """The head of syslog that nearly all events have."""
     from kinglet.plan.syslog import HEADS
 
-    some = raw.head(4 * _PROBE)
+    probe = raw.head(4 * _PROBE)
     for name, head in HEADS.items():
         known = pl.any_horizontal([pl.col("").str.contains(regex) for regex in head.regexes])
-        if float(some.to_frame("").select(known).to_series().mean() or 0) >= _ENOUGH:  # type: ignore[arg-type]
+        if float(probe.to_frame("").select(known).to_series().mean() or 0) >= _ENOUGH:  # type: ignore[arg-type]
             return name
     return None
 
@@ -110,12 +110,12 @@ def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
     if text is None:
         return None
     shape = parse_format(text).shape
-    some, found = raw.head(_PROBE), stamps.texts[0].head(_PROBE)
+    probe, found = raw.head(_PROBE), stamps.texts[0].head(_PROBE)
     wanted = 0.9 * float(found.is_not_null().mean() or 0)  # type: ignore[arg-type]
-    for pattern in _patterns(stamps.where[0], some):
+    for pattern in _patterns(stamps.where[0], probe):
         try:
             regex = to_regexes(parse(pattern), {"stamp": shape})[-1]
-            taken = some.str.extract_groups(regex).struct.field("stamp")
+            taken = probe.str.extract_groups(regex).struct.field("stamp")
             if float((taken == found).fill_null(False).mean() or 0) >= wanted:  # type: ignore[arg-type]
                 return text, pattern
         except (PatternError, pl.exceptions.PolarsError):

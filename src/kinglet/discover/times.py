@@ -145,8 +145,8 @@ def _described(
     whole: pl.Series,
 ) -> tuple[StampPlace, pl.Series]:
     form = place.form
-    some = text.drop_nulls()
-    example = str(some[0])
+    stamps = text.drop_nulls()
+    example = str(stamps[0])
     swapped, ambiguity = _day_or_month(form, text, numbers, reference, companion) if form.swapped else (False, "")
     spec = format_of(form, example, swapped=swapped) if form.format else ""
     values = _instants(text, spec, reference)
@@ -160,13 +160,13 @@ def _described(
         form.name,
         spec,
         example,
-        len(some) / len(text),
-        _zone(form, some, place, whole),
+        len(stamps) / len(text),
+        _zone(form, stamps, place, whole),
         known.min() if len(known) else None,  # type: ignore[arg-type]
         known.max() if len(known) else None,  # type: ignore[arg-type]
         rising,
         ambiguity,
-        unreadable=len(some) - len(known) if spec and form.date else 0,
+        unreadable=len(stamps) - len(known) if spec and form.date else 0,
     )
     return described, values
 
@@ -183,12 +183,12 @@ def _instants(text: pl.Series, spec: str, reference: datetime) -> pl.Series:
 
 def _zone(form: Findable, text: pl.Series, place: TextPlace, whole: pl.Series) -> str:
     """What the stamps say of their zone; whole: the events, in which one may stand behind the stamp."""
-    said = _zone_within(form, text)
-    if said != "none in the text" or not form.clock:
-        return said
+    in_text = _zone_within(form, text)
+    if in_text != "none in the text" or not form.clock:
+        return in_text
     behind = whole.str.extract(place.regex + "((?s:.{0,40}))", 2).str.extract(f"^ ?({NAMED}|{OFFSET})", 1).drop_nulls()
     if not len(behind):
-        return said
+        return in_text
     text_, count = behind.str.strip_chars().value_counts(sort=True, name="n").row(0)
     return f"behind it stands {text_!r} ({count:,}), which the format has to read too"
 

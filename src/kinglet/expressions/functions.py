@@ -87,9 +87,9 @@ def _argument(name: str, function: Function, place: int, kind: str, term: Term) 
         if not isinstance(term.dtype, pl.List):
             raise ExpressionError(f"`{name}` wants a list, and `{term.source}` is {kind_of(term.dtype)}")
         return term
-    types, said = _KINDS[kind]
+    types, words = _KINDS[kind]
     if kind in "TI" and (not term.is_constant or term.dtype not in types):
-        raise ExpressionError(f"`{name}` wants {said} as value {place + 1}", f"write {name}({function.shown})")
+        raise ExpressionError(f"`{name}` wants {words} as value {place + 1}", f"write {name}({function.shown})")
     if term.dtype in types:
         return term
     if term.dtype == NULL:
@@ -97,7 +97,7 @@ def _argument(name: str, function: Function, place: int, kind: str, term: Term) 
     if kind == "t":
         return as_text(term)
     hint = f"write CAST({term.source} AS {'INT' if kind == 'i' else 'DOUBLE'})" if kind in "in" else ""
-    raise ExpressionError(f"`{name}` wants {said}, and `{term.source}` is {kind_of(term.dtype)}", hint)
+    raise ExpressionError(f"`{name}` wants {words}, and `{term.source}` is {kind_of(term.dtype)}", hint)
 
 
 def _simple(change: Callable[[pl.Expr], pl.Expr], dtype: pl.DataType) -> Callable[[Sequence[Term]], Term]:

@@ -125,11 +125,11 @@ def _order(rule: _Rule, parser: Parser) -> Iterator[Finding]:
 
 def _shown(rule: _Rule, fmt: Format, first: str, parser: Parser) -> bool:
     """Whether a case bears out the order: a day above 12, or an instant that was expected."""
-    some = rule.stamps.filter(rule.stamps.str.contains(fmt.forms[0].regex))
-    if not len(some):
+    readable = rule.stamps.filter(rule.stamps.str.contains(fmt.forms[0].regex))
+    if not len(readable):
         return False
-    lines = pl.Series(range(1, len(some) + 1))
-    found = decide(some, lines, fmt, rule.plan.reading, as_moment("9999-01-01"))
+    lines = pl.Series(range(1, len(readable) + 1))
+    found = decide(readable, lines, fmt, rule.plan.reading, as_moment("9999-01-01"))
     return found.sure and found.first == first
 
 

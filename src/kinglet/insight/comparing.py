@@ -67,8 +67,8 @@ class Comparison:
     @property
     def same(self) -> bool:
         """Whether nothing differs."""
-        some = (self.cut, self.states, self.variants, self.fields, self.attributes)
-        return not any(some) and all(before.blind == now.blind for before, now in self.rules)
+        differences = (self.cut, self.states, self.variants, self.fields, self.attributes)
+        return not any(differences) and all(before.blind == now.blind for before, now in self.rules)
 
 
 def compare(

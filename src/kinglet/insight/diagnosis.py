@@ -136,22 +136,24 @@ def _about(plan: Plan, name: str) -> str:
 def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
     """How far the nearest variant got, or the envelope where even that did not match."""
     base, text = 0, raw
-    tried: list[tuple[str, Reading]]
+    readings: list[tuple[str, Reading]]
     if plan.envelope is not None:
         inside = inside_of(plan.envelope, raw, 0)
         if inside is None:
-            tried = [("the envelope", plan.envelope)]
+            readings = [("the envelope", plan.envelope)]
         else:
             held = {span.field: span for span in inside}
-            some = _candidates(plan, raw, held)
-            source = next((variant.source for variant in some if variant.source), plan.body)
+            candidates = _candidates(plan, raw, held)
+            source = next((variant.source for variant in candidates if variant.source), plan.body)
             if source in held:
                 base, text = held[source].start, raw[held[source].start : held[source].end]
-            tried = [(variant.name, variant.reading) for variant in some if (variant.source or plan.body) == source]
+            readings = [
+                (variant.name, variant.reading) for variant in candidates if (variant.source or plan.body) == source
+            ]
     else:
-        tried = [(variant.name, variant.reading) for variant in plan.variants]
+        readings = [(variant.name, variant.reading) for variant in plan.variants]
     best = max(
-        ((*_reach(reading, text), name, reading) for name, reading in tried), key=lambda item: item[0], default=None
+        ((*_reach(reading, text), name, reading) for name, reading in readings), key=lambda item: item[0], default=None
     )
     if best is None:
         return Diagnosis(fault, "no variant comes into question", base, len(raw))

@@ -111,18 +111,18 @@ def _alike(plan: Plan, place: int) -> tuple[str, ...]:
 
 
 def _of_step(number: int, step: Step) -> StepNote:
-    return StepNote(number, step.operation, _said(step.form), step.when, step.note, step.off)
+    return StepNote(number, step.operation, _as_written(step.form), step.when, step.note, step.off)
 
 
-def _said(value: Any) -> str:
+def _as_written(value: Any) -> str:
     """What a step is given, as the parser file could have it on a line."""
     if isinstance(value, BaseModel):
         given = value.model_dump(by_alias=True, exclude_unset=True)
-        return ", ".join(f"{name}: {_said(item)}" for name, item in given.items())
+        return ", ".join(f"{name}: {_as_written(item)}" for name, item in given.items())
     if isinstance(value, dict):
-        return ", ".join(f"{name}: {_said(item)}" for name, item in value.items())
+        return ", ".join(f"{name}: {_as_written(item)}" for name, item in value.items())
     if isinstance(value, list):
-        return ", ".join(map(_said, value))
+        return ", ".join(map(_as_written, value))
     if isinstance(value, str) and value != value.strip():
         return f"`{value}`"
     return str(value).lower() if isinstance(value, bool) else str(value)

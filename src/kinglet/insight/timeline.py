@@ -121,17 +121,17 @@ def _rules(result: Result, known: pl.DataFrame, local: str, reference: datetime)
         texts = events[rule.slot] if rule.slot is not None and rule.slot in events.columns else events["raw"]
         if rule.searches and texts.dtype == pl.String:
             texts = rule.searches[0].texts(texts)
-        said = ""
+        orders_found = ""
         if texts.dtype == pl.String:
             lines = events["line"]
             orders = (_order(texts, lines, fmt, rule, reference) for fmt in rule.reading.formats if "%m" in fmt.text)
-            said = "; ".join(order for order in orders if order)
+            orders_found = "; ".join(order for order in orders if order)
         zone = "in the text" if all(fmt.has_zone for fmt in rule.reading.formats) else rule.reading.zone or local
         if all(fmt.epoch for fmt in rule.reading.formats):
             zone = ""
         elif rule.zone_slot is not None:
             zone = f"in `{rule.zone_slot}`"
-        yield RuleShare(rule.label, mine.height, [fmt.text for fmt in rule.reading.formats], zone, said)
+        yield RuleShare(rule.label, mine.height, [fmt.text for fmt in rule.reading.formats], zone, orders_found)
 
 
 def _order(texts: pl.Series, lines: pl.Series, fmt: Format, rule: TimeRulePlan, reference: datetime) -> str:

@@ -104,13 +104,13 @@ class _Work:
             }
 
     def attributes(self) -> None:
-        for owner, some in self.definition.attributes.items():
+        for owner, attributes_of in self.definition.attributes.items():
             entity = self._owner(owner, ("attributes", owner))
-            for name in some:
+            for name in attributes_of:
                 if entity is not None and name in entity["attributes"]:
                     self.report(("attributes", owner, name), f"{owner} has an attribute of this name already")
             if entity is not None:
-                entity["attributes"] = entity["attributes"] | self._rows(some, ("attributes", owner))
+                entity["attributes"] = entity["attributes"] | self._rows(attributes_of, ("attributes", owner))
 
     def values(self) -> None:
         for target, captions in self.definition.values.items():

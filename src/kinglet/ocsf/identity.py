@@ -9,15 +9,14 @@ import polars as pl
 
 from kinglet.errors import ModelError, parts_of
 from kinglet.ocsf.schema import Model, ModelClass, enum_value
+from kinglet.spec.document import KeyPath
 from kinglet.spec.schema import EventMapping, ParserFile
-
-Path = tuple[str | int, ...]
 
 
 class Report(Protocol):
     """Takes down what is wrong at a place of the parser file, and how to mend it."""
 
-    def __call__(self, path: Path, message: str, hint: str = "") -> None: ...
+    def __call__(self, path: KeyPath, message: str, hint: str = "") -> None: ...
 
 
 BY_NAME = {"activity": "activity_id", "status": "status_id", "severity": "severity_id"}
@@ -49,7 +48,7 @@ def identity(
     model: Model,
     model_class: ModelClass,
     report: Report,
-    source_path: Callable[[str], Path],
+    source_path: Callable[[str], KeyPath],
 ) -> Iterator[Leaf]:
     """The identifiers and captions that a mapping names, and what is the same for all classes."""
     ids: dict[str, int] = {}

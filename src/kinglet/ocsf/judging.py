@@ -53,12 +53,14 @@ def _of(model: Model, entity: Entity, filled: Tree, prefix: str, present: pl.Exp
             yield Judgement(f"missing:{prefix}{name}", where(~there))
     for kind, names in entity.constraints.items():
         tests = {name: _there(filled[name]) for name in names if name in filled}
-        some = [test if test is not None else pl.lit(True) for test in tests.values()]
+        filled_in = [test if test is not None else pl.lit(True) for test in tests.values()]
         wanted = ", ".join(f"{prefix}{name}" for name in names)
         if not any(test is None for test in tests.values()):
-            yield Judgement(f"at least one of {wanted}", where(~pl.any_horizontal(some) if some else pl.lit(True)))
-        if kind == "just_one" and len(some) > 1:
-            count = pl.sum_horizontal([test.cast(pl.Int32) for test in some])
+            yield Judgement(
+                f"at least one of {wanted}", where(~pl.any_horizontal(filled_in) if filled_in else pl.lit(True))
+            )
+        if kind == "just_one" and len(filled_in) > 1:
+            count = pl.sum_horizontal([test.cast(pl.Int32) for test in filled_in])
             yield Judgement(f"just one of {wanted}", where(count > 1))
     for name, below in filled.items():
         if name not in entity.attributes or not entity.attributes[name].is_object or isinstance(below, Leaf):

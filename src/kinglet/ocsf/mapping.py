@@ -16,10 +16,11 @@ from kinglet.columns.paths import parts, tree
 from kinglet.errors import InvalidError, ModelError, did_you_mean, parts_of
 from kinglet.expressions import evaluating
 from kinglet.ocsf.completeness import unfilled, unmet
-from kinglet.ocsf.identity import BY_NAME, Leaf, Path, Report, constant, identity, typed_by_activity
+from kinglet.ocsf.identity import BY_NAME, Leaf, Report, constant, identity, typed_by_activity
 from kinglet.ocsf.judging import Judgement, judgements
 from kinglet.ocsf.schema import Attribute, Model, ModelClass, enum_value
 from kinglet.ocsf.values import Fields, Value, value_of
+from kinglet.spec.document import KeyPath
 from kinglet.spec.schema import EventMapping, ParserFile, Translation
 from kinglet.spec.section import Scalar
 from kinglet.structured.by_form import is_within
@@ -98,10 +99,10 @@ def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMappin
     if shared is None or own is None:
         return own or shared
     given = {name: getattr(own, name) for name in own.model_fields_set}
-    said = own.model_fields_set | own.translate.keys()
-    settled = own.set.keys() | {path for name, path in BY_NAME.items() if name in said}
-    values = {path: value for path, value in shared.set.items() if path not in settled}
-    tables = {key: table for key, table in shared.translate.items() if BY_NAME.get(key, key) not in settled}
+    own_keys = own.model_fields_set | own.translate.keys()
+    own_paths = own.set.keys() | {path for name, path in BY_NAME.items() if name in own_keys}
+    values = {path: value for path, value in shared.set.items() if path not in own_paths}
+    tables = {key: table for key, table in shared.translate.items() if BY_NAME.get(key, key) not in own_paths}
     both = {"set": values | own.set, "translate": tables | own.translate}
     return shared.model_copy(update={**given, **both})
 
@@ -150,7 +151,7 @@ def build_mapping(
     columns: Columns,
     model: Model,
     report: Report,
-    source_path: Callable[[str], Path],
+    source_path: Callable[[str], KeyPath],
 ) -> MappingPlan | None:
     """Compiles a mapping for events that have these fields.
 
@@ -193,7 +194,7 @@ class _Work(NamedTuple):
     model: Model
     model_class: ModelClass
     report: Report
-    source_path: Callable[[str], Path]
+    source_path: Callable[[str], KeyPath]
     leaves: dict[str, Leaf]
     given: dict[str, tuple[Attribute, ...]]
     values: dict[str, Value]

@@ -78,11 +78,11 @@ def value_of(
     if isinstance(value, list | tuple):
         if not attribute.is_list:
             raise ValueError(f"`{attribute.name}` takes one value, not a list")
-        some = [_single(one, attribute, model, fields, None) for one in value]
-        names = frozenset(name for item in some for name in item.names)
-        together = pl.concat_list([item.expression for item in some]).list.drop_nulls()
-        bad = [item.bad for item in some if item.bad is not None]
-        text = pl.concat_list([item.text for item in some]).list.join(" ", ignore_nulls=True)
+        items = [_single(one, attribute, model, fields, None) for one in value]
+        names = frozenset(name for item in items for name in item.names)
+        together = pl.concat_list([item.expression for item in items]).list.drop_nulls()
+        bad = [item.bad for item in items if item.bad is not None]
+        text = pl.concat_list([item.text for item in items]).list.join(" ", ignore_nulls=True)
         return Value(
             pl.when(together.list.len() > 0).then(together), pl.List(target), names, text,
             pl.any_horizontal(bad) if bad else None,

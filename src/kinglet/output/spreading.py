@@ -29,8 +29,8 @@ def spread(events: pl.DataFrame, most: int) -> pl.DataFrame:
             name = f"{MORE}.{name}"
         taken.add(name)
         columns.append(pl.Series(name, [_text(item.pop(key, None)) for item in objects], dtype=pl.String))
-    left = [json.dumps(item, ensure_ascii=False, separators=(",", ":")) if item else None for item in objects]
-    return events.with_columns(pl.Series(MORE, left, dtype=pl.String)).hstack(columns)
+    rest = [json.dumps(item, ensure_ascii=False, separators=(",", ":")) if item else None for item in objects]
+    return events.with_columns(pl.Series(MORE, rest, dtype=pl.String)).hstack(columns)
 
 
 def _text(value: Any) -> str | None:

@@ -25,7 +25,7 @@ class LiteralPrefix(NamedTuple):
     regex: str
 
 
-def opening(
+def literal_prefix_of(
     tokens: tuple[Token, ...], times: Mapping[str, str], types: Mapping[str, SlotType] = TYPES
 ) -> LiteralPrefix | None:
     r"""The literal prefix of a pattern; None where it begins with a slot, or is nothing but text.
@@ -33,7 +33,7 @@ def opening(
     times and types are as for `to_regexes`.
 
     >>> from kinglet.patterns.grammar import parse
-    >>> opening(parse("pump stopped  after {s:int}s"), {})
+    >>> literal_prefix_of(parse("pump stopped  after {s:int}s"), {})
     LiteralPrefix(text='pump stopped after', regex='^[ \\t]+(?P<s>[+-]?[0-9]+)s[ \\t]*$')
     """
     count = next((i for i, token in enumerate(tokens) if not isinstance(token, (Literal, Blank))), len(tokens))

@@ -9,14 +9,14 @@ from typing import TYPE_CHECKING, NamedTuple
 from kinglet.errors import Problem, did_you_mean
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.grammar import Optional, PatternError, Slot, Token, parse, slots
-from kinglet.patterns.literal_prefix import opening
+from kinglet.patterns.literal_prefix import literal_prefix_of
 from kinglet.patterns.types import STRUCTURES, TYPES, SlotType
 from kinglet.plan.data import MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
 from kinglet.plan.structures import structure_of, structure_of_slot
 from kinglet.plan.syslog import HEADS
 from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.dialect import RegexError, check_regex
-from kinglet.spec.document import Document, Path
+from kinglet.spec.document import Document, KeyPath
 from kinglet.spec.forms import DelimitedForm, ReadingForm
 from kinglet.spec.schema import Envelope
 from kinglet.timestamps.formats import parse_format
@@ -40,10 +40,10 @@ class Context:
     shapes: dict[str, str] = field(default_factory=dict)
     """The regex of stamps by the slot that holds them."""
 
-    def report(self, path: Path, message: str, hint: str = "", *, offset: int = -1, excerpt: str = "") -> None:
+    def report(self, path: KeyPath, message: str, hint: str = "", *, offset: int = -1, excerpt: str = "") -> None:
         self.problems.append(self.document.problem(path, message, hint, offset=offset, excerpt=excerpt))
 
-    def checked_regex(self, path: Path, regex: str, *, slow: bool = False) -> tuple[str, ...] | None:
+    def checked_regex(self, path: KeyPath, regex: str, *, slow: bool = False) -> tuple[str, ...] | None:
         """The groups of a regex; None where it cannot be used. slow: whether it may need a budget."""
         try:
             return check_regex(regex, slow=slow)
@@ -71,7 +71,7 @@ class _Part(NamedTuple):
 
 
 def read_form(
-    work: Context, path: Path, form: ReadingForm, shared: Mapping[str, str], onward: Collection[str] = ()
+    work: Context, path: KeyPath, form: ReadingForm, shared: Mapping[str, str], onward: Collection[str] = ()
 ) -> Reading | None:
     """The reading of a form; None where something is wrong with it, which is reported.
 
@@ -90,7 +90,7 @@ def read_form(
     return Reading((), (), structures=(plan,))
 
 
-def _check_needs(work: Context, path: Path, form: ReadingForm) -> None:
+def _check_needs(work: Context, path: KeyPath, form: ReadingForm) -> None:
     known = _types_of(form)
     for i, name in enumerate(form.needs or ()):
         if name not in known:
@@ -106,12 +106,14 @@ def _types_of(form: ReadingForm) -> dict[str, str]:
     return dict.fromkeys([*named, *(form.fixed or ())], "text") | form.types
 
 
-def _structure(work: Context, path: Path, form: ReadingForm, part: _Part, shared: Mapping[str, str]) -> StructurePlan:
+def _structure(
+    work: Context, path: KeyPath, form: ReadingForm, part: _Part, shared: Mapping[str, str]
+) -> StructurePlan:
     """A structure whose keys become fields by the names and types that are given."""
     keys: list[str] = []
     items: list[FieldPlan] = []
     for name, kind in part.types.items():
-        where: Path = (*path, "types" if name in form.types else "keys", name)
+        where: KeyPath = (*path, "types" if name in form.types else "keys", name)
         wrong = name_problem(name)
         if name == MORE:
             work.report(where, f"`{name}` is the field of keys that have no name", "leave it out")
@@ -139,7 +141,7 @@ def _structure(work: Context, path: Path, form: ReadingForm, part: _Part, shared
     return StructurePlan(part.structure, part.source, part.prefix, tuple(keys), tuple(items), needs)
 
 
-def _regex(work: Context, path: Path, form: ReadingForm, shared: Mapping[str, str]) -> Reading | None:
+def _regex(work: Context, path: KeyPath, form: ReadingForm, shared: Mapping[str, str]) -> Reading | None:
     assert form.regex is not None
     groups = work.checked_regex((*path, "regex"), form.regex, slow=True)
     if groups is None:
@@ -160,7 +162,7 @@ def _regex(work: Context, path: Path, form: ReadingForm, shared: Mapping[str, st
     return Reading((form.regex,), items, budget=budget)
 
 
-def _syslog(work: Context, path: Path, form: Envelope, shared: Mapping[str, str]) -> Reading:
+def _syslog(work: Context, path: KeyPath, form: Envelope, shared: Mapping[str, str]) -> Reading:
     """The head of a syslog message, with the parameters of its structured data."""
     assert form.syslog is not None
     head = HEADS[form.syslog]
@@ -179,12 +181,12 @@ def _syslog(work: Context, path: Path, form: Envelope, shared: Mapping[str, str]
 
 def read_pattern(
     work: Context,
-    path: Path,
+    path: KeyPath,
     text: str,
     shared: Mapping[str, str],
     onward: Collection[str] = (),
     form: ReadingForm | None = None,
-    whole: Path = (),
+    whole: KeyPath = (),
 ) -> Reading | None:
     """The reading of a pattern, and of the structure in its slots; form: what says the types of its keys."""
     tokens = _tokens(work, path, text, shared)
@@ -193,20 +195,20 @@ def read_pattern(
     reading = _of_tokens(work, tokens, onward)
     form = form or ReadingForm.model_construct(types={}, keys={}, needs=None)
     _check_needs(work, whole, form)
-    left = _types_of(form)
+    unclaimed = _types_of(form)
     taken = dict(shared) | {item.name: "this pattern" for item in reading.fields}
     plans: list[StructurePlan] = []
-    some = [slot for slot in slots(tokens) if slot.type in STRUCTURES]
-    for slot in some:
+    structured = [slot for slot in slots(tokens) if slot.type in STRUCTURES]
+    for slot in structured:
         name = slot.name.removesuffix(_KEPT)
         prefix = "" if slot.source.startswith("{:") else f"{name}."
-        mine = {name: kind for name, kind in left.items() if form.keys.get(name, name).startswith(prefix)}
-        left = {name: kind for name, kind in left.items() if name not in mine}
+        mine = {name: kind for name, kind in unclaimed.items() if form.keys.get(name, name).startswith(prefix)}
+        unclaimed = {name: kind for name, kind in unclaimed.items() if name not in mine}
         part = _Part(structure_of_slot(slot.type), slot.name, prefix, mine)
         plans.append(_structure(work, whole, form, part, taken))
-    for name in left:
-        known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in some)
-        hint = f"its name begins with that of a slot: {known}" if some else "in a pattern write {name:type}"
+    for name in unclaimed:
+        known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in structured)
+        hint = f"its name begins with that of a slot: {known}" if structured else "in a pattern write {name:type}"
         where = "types" if name in form.types else "keys"
         work.report((*whole, where, name), "is no key of a slot of structure", hint)
     return reading._replace(structures=tuple(plans))
@@ -222,7 +224,7 @@ def ends_open(text: str) -> str | None:
     return last.name if isinstance(last, Slot) and last.type in ("rest", "text") and last.name else None
 
 
-def _tokens(work: Context, path: Path, text: str, shared: Mapping[str, str]) -> tuple[Token, ...] | None:
+def _tokens(work: Context, path: KeyPath, text: str, shared: Mapping[str, str]) -> tuple[Token, ...] | None:
     """The tokens of a pattern whose slots are all good."""
     try:
         tokens = _named(parse(text))
@@ -269,7 +271,7 @@ def _last_slot(tokens: tuple[Token, ...]) -> Token | None:
     return _last_slot(last.tokens) if isinstance(last, Optional) else last
 
 
-def _refuse_name(work: Context, path: Path, name: str, seen: Mapping[str, str], offset: int, text: str) -> None:
+def _refuse_name(work: Context, path: KeyPath, name: str, seen: Mapping[str, str], offset: int, text: str) -> None:
     wrong = name_problem(name)
     if wrong is not None:
         work.report(path, *wrong, offset=offset, excerpt=text)
@@ -286,12 +288,12 @@ def _of_tokens(work: Context, tokens: tuple[Token, ...], onward: Collection[str]
     iso = parse_format("iso8601").shape
     shapes = {slot.name: work.shapes.get(slot.name, iso) for slot in found if slot.type == "time"}
     fixed = [token for token in tokens if isinstance(token, Slot) and token.name]
-    some = tuple(slot.name for slot in fixed if slot.name in onward)
+    kept_from = tuple(slot.name for slot in fixed if slot.name in onward)
     return Reading(
-        to_regexes(tokens, shapes, work.types, some),
+        to_regexes(tokens, shapes, work.types, kept_from),
         tuple(FieldPlan(slot.name, work.type_of(slot.name, slot.type)) for slot in found if slot.name),
         fixed[0].name if fixed else None,
         {slot.name: slot.source for slot in found if slot.name},
-        onward=some,
-        literal_prefix=opening(tokens, shapes, work.types) if fixed and not some else None,
+        onward=kept_from,
+        literal_prefix=literal_prefix_of(tokens, shapes, work.types) if fixed and not kept_from else None,
     )

@@ -10,7 +10,7 @@ import polars as pl
 from kinglet.errors import did_you_mean, parts_of
 from kinglet.plan.data import DTYPES, Limits, TimeRulePlan, name_problem
 from kinglet.regex.dialect import RegexError, check_regex
-from kinglet.spec.document import Document, Path
+from kinglet.spec.document import Document, KeyPath
 from kinglet.spec.schema import Clock, DateFrom, ParserFile, TimeRule, ZoneFrom
 from kinglet.timestamps.formats import Format, counted, parse_format
 from kinglet.timestamps.reading import ISO, PIVOT, TimeReading
@@ -50,7 +50,7 @@ def bare(clock: Clock) -> TimeReading:
     return ISO._replace(zone=clock.zone, zones=table)
 
 
-def paths(definition: ParserFile, document: Document) -> list[Path]:
+def paths(definition: ParserFile, document: Document) -> list[KeyPath]:
     """Where each rule stands in the file; a single one may be the section itself."""
     listed = isinstance(document.values.get("time"), list)
     return [("time", i) if listed else ("time",) for i in range(len(definition.time))]
@@ -64,15 +64,17 @@ def shapes(plans: list[TimeRulePlan]) -> dict[str, str]:
             found.setdefault(slot, []).append(shape)
         if plan.slot is not None and not plan.searches and not plan.slot_shapes:
             found.setdefault(plan.slot, []).extend(fmt.shape for fmt in plan.reading.formats)
-    return {slot: one_of(some) for slot, some in found.items()}
+    return {slot: one_of(regexes) for slot, regexes in found.items()}
 
 
 def one_of(regexes: list[str]) -> str:
-    some = list(dict.fromkeys(regexes))
-    return some[0] if len(some) == 1 else f"(?:{'|'.join(some)})"
+    once = list(dict.fromkeys(regexes))
+    return once[0] if len(once) == 1 else f"(?:{'|'.join(once)})"
 
 
-def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock: Clock, report: Report) -> TimeRulePlan:
+def _rule(
+    rule: TimeRule, path: KeyPath, table: tuple[tuple[str, str], ...], clock: Clock, report: Report
+) -> TimeRulePlan:
     formats: list[Format] = []
 
     def add(key: str, make: Callable[[], Format]) -> Format | None:
@@ -82,7 +84,7 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
             report((*path, key), *parts_of(error))
             return None
 
-    date = next((way for way in rule.date if isinstance(way, DateFrom)), None)
+    date = next((source for source in rule.date if isinstance(source, DateFrom)), None)
     shapes_of: list[tuple[str, str]] = []
     if rule.since is not None and rule.unit is not None:
         since, unit = rule.since, rule.unit
@@ -106,12 +108,14 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
     undated = [fmt.text for fmt in formats if not fmt.has_date]
     dates = ["event"] if rule.to else ["previous", "file"]
     if undated and not rule.date:
-        wanted = " or ".join(f"`date: {way}`" for way in dates)
+        wanted = " or ".join(f"`date: {word}`" for word in dates)
         report((*path, "format"), f"{undated[0]!r} reads no date", f"add {wanted}, or a month and a day to the format")
-    elif wrong := [way for way in rule.date if way not in dates and date is None]:
+    elif wrong := [word for word in rule.date if word not in dates and date is None]:
         of = "a further stamp takes its date from the event" if rule.to else "the event's time cannot come from itself"
         report(
-            (*path, "date"), f"`{wrong[0]}` does not go here: {of}", "write " + " or ".join(f"`{way}`" for way in dates)
+            (*path, "date"),
+            f"`{wrong[0]}` does not go here: {of}",
+            "write " + " or ".join(f"`{word}`" for word in dates),
         )
     elif rule.date and formats and not undated and date is None:
         report((*path, "date"), "every format of this rule reads a date", "leave `date` out")
@@ -126,10 +130,10 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
     searches: tuple[Search, ...] = ()
     if rule.after is not None or rule.find is not None:
         shapes = [fmt.search_shape for fmt in sorted(formats, key=_parts, reverse=True)]
-        ways = (one_of(shapes[i:]) for i in range(len(shapes)))
+        regexes = (one_of(shapes[i:]) for i in range(len(shapes)))
         searches = tuple(
             Search(
-                way,
+                shape,
                 rule.after,
                 rule.find == "start",
                 rule.within,
@@ -137,7 +141,7 @@ def _rule(rule: TimeRule, path: Path, table: tuple[tuple[str, str], ...], clock:
                 has_zone=isinstance(rule.zone, ZoneFrom),
                 has_year=all(fmt.has_year or not fmt.has_date for fmt in formats),
             )
-            for way in ways
+            for shape in regexes
         )
     year = rule.year if isinstance(rule.year, int) else None
     pivot = PIVOT if rule.pivot is None else rule.pivot
@@ -169,7 +173,7 @@ def _label(rule: TimeRule) -> str:
     return " ".join(word for word in (rule.from_, where) if word)
 
 
-def _check_zone(zone: str | None, table: tuple[tuple[str, str], ...], path: Path, report: Report) -> None:
+def _check_zone(zone: str | None, table: tuple[tuple[str, str], ...], path: KeyPath, report: Report) -> None:
     if zone is not None and configured_zone(zone, table) is None:
         report(path, f"no such zone `{zone}`", _zone_hint(zone))
 
@@ -183,7 +187,7 @@ def _zone_hint(zone: str) -> str:
 
 
 def check_fields(
-    plans: list[TimeRulePlan], fields: dict[str, pl.DataType], where: list[Path], report: Report, *, known: bool
+    plans: list[TimeRulePlan], fields: dict[str, pl.DataType], where: list[KeyPath], report: Report, *, known: bool
 ) -> None:
     """Judges the slots that rules name, and adds the fields that they give; known: whether all slots are known."""
     slots = dict(fields)

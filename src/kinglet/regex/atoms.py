@@ -71,7 +71,7 @@ def matching_prefix(regex: str, text: str) -> tuple[int, str]:
     budget = Budget()
     for count in range(len(pieces), 0, -1):
         try:
-            match = search(flags + "".join(pieces[:count]), text, budget.left)
+            match = search(flags + "".join(pieces[:count]), text, budget.remaining)
         except TimeoutError:
             continue
         if match and (count == len(pieces) or match.end() or pieces[:count] != ["^"]):

@@ -92,6 +92,6 @@ class Budget:
         self.end = time.perf_counter() + seconds
 
     @property
-    def left(self) -> float:
+    def remaining(self) -> float:
         """Seconds that are left; never none at all, since a search without a budget would have no end."""
         return max(self.end - time.perf_counter(), 0.001)

@@ -57,8 +57,11 @@ def _of(operation: str, value: Any) -> Beginnings:
         case "SUBPATTERN" if not value[1] & re.IGNORECASE:
             return _of_sequence(value[3])
         case "BRANCH":
-            ways = [_of_sequence(inner) for inner in value[1]]
-            return Beginnings(frozenset().union(*(way.chars for way in ways)), any(way.may_be_empty for way in ways))
+            alternatives = [_of_sequence(inner) for inner in value[1]]
+            return Beginnings(
+                frozenset().union(*(one.chars for one in alternatives)),
+                any(one.may_be_empty for one in alternatives),
+            )
         case "MAX_REPEAT" | "MIN_REPEAT":
             least, _, inner = value
             found = _of_sequence(inner)

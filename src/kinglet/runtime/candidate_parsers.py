@@ -81,7 +81,7 @@ class CandidateFinder:
                 places.setdefault(text, []).append(i)
         self.pieces = Pieces(places) if places else None
 
-    def told(self, text: pl.Series) -> pl.Series:
+    def by_text(self, text: pl.Series) -> pl.Series:
         """For each event the parsers that its text tells, in order, as lists of their places; null where none."""
         if self.pieces is None:
             return pl.Series([None], dtype=pl.List(pl.UInt32)).new_from_index(0, len(text))

@@ -223,9 +223,9 @@ def _first_wins(found: Timing, number: int, text: pl.Series, stamps: Stamps, fau
 def _either(taken: pl.Series, first: pl.Series | None, second: pl.Series | None) -> pl.Series | None:
     if first is None and second is None:
         return None
-    some = first if first is not None else second
-    assert some is not None
-    none = pl.Series([None], dtype=some.dtype).new_from_index(0, len(taken))
+    present = first if first is not None else second
+    assert present is not None
+    none = pl.Series([None], dtype=present.dtype).new_from_index(0, len(taken))
     return (first if first is not None else none).zip_with(taken, second if second is not None else none)
 
 

@@ -129,7 +129,7 @@ class Parsed:
 def total_of(counts: Iterable[Mapping[str, int]]) -> dict[str, int]:
     """Counts of events by state, added up."""
     total = dict.fromkeys(("events", *STATES), 0)
-    for some in counts:
-        for state, count in some.items():
+    for by_state in counts:
+        for state, count in by_state.items():
             total[state] += count
     return total

@@ -67,11 +67,11 @@ def parse_in_order(plan: Plan, batch: EventBatch, options: Options, known: Known
     """Parses one batch of one log; known: what the batches before it have shown of its times, and then it as well."""
     if not needs_order(plan, options.zone):
         return parse_batch(plan, batch, options), known
-    from kinglet.runtime.time_by_order import Memory, settling
+    from kinglet.runtime.time_by_order import Memory, times_resolver
 
     before: Memory = {id(source): (source, known) for source in batch.sources}
     after: list[Memory] = []
-    parsed = parse_batch(plan, batch, options, settling(plan, options, lambda: before, after.append))
+    parsed = parse_batch(plan, batch, options, times_resolver(plan, options, lambda: before, after.append))
     return parsed, next(iter(after[-1].values()))[1] if after else known
 
 
@@ -92,9 +92,11 @@ def run(
     def work(batch: EventBatch, before: Turn | None, mine: Turn | None) -> tuple[Parsed, T]:
         by_order: ByOrder | None = None
         if mine is not None:
-            from kinglet.runtime.time_by_order import settling
+            from kinglet.runtime.time_by_order import times_resolver
 
-            by_order = settling(plan, options, lambda: before.result() if before is not None else {}, mine.set_result)
+            by_order = times_resolver(
+                plan, options, lambda: before.result() if before is not None else {}, mine.set_result
+            )
         parsed = parse_batch(plan, batch, options, by_order)
         return parsed, then(parsed)
 

@@ -73,8 +73,8 @@ class Mixed:
         if self.counts["events"] <= most:
             return self
         rows = pl.concat([part.frame[ROW] for parsed in self.by_parser for part in parsed.parts]).sort().head(most)
-        some = (parsed.of_rows(rows) for parsed in self.by_parser)
-        return replace(self, by_parser=tuple(parsed for parsed in some if parsed.parts))
+        shortened = (parsed.of_rows(rows) for parsed in self.by_parser)
+        return replace(self, by_parser=tuple(parsed for parsed in shortened if parsed.parts))
 
     def kept(self) -> Mixed:
         """The same without dropped events."""
@@ -109,18 +109,18 @@ class Memories:
         self.after: dict[int, Future[Memory]] = {number: Future() for number in numbers}
 
     def of(self, number: int) -> Memory:
-        """What a plan knows from the batch before, once that has settled its times."""
+        """What a plan knows from the batch before, once that has decided its times."""
         return self.before[number].result() if number in self.before else {}
 
     def by_order(self, number: int, plan: Plan, options: Options) -> ByOrder:
         """Settles the times of what a plan has read, and takes down what is known then."""
-        from kinglet.runtime.time_by_order import settling
+        from kinglet.runtime.time_by_order import times_resolver
 
         def after(memory: Memory) -> None:
             if number in self.after:
                 self.after[number].set_result(memory)
 
-        return settling(plan, options, lambda: self.of(number), after)
+        return times_resolver(plan, options, lambda: self.of(number), after)
 
     def close(self, error: BaseException | None = None) -> None:
         """Hands on what is known of plans that read nothing here."""
@@ -141,7 +141,7 @@ class Mixer:
         self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Mixed], T]
     ) -> Iterator[tuple[Mixed, T]]:
         """Parses sources in order, batch by batch; then is done to every batch by the thread that parsed it."""
-        for rule, places, some in self._together(sources):
+        for rule, places, logs in self._together(sources):
             plans = Plans([self.parsers[i].plan for i in places])
             ordered = [i for i, plan in enumerate(plans.plans) if needs_order(plan, options.zone)]
             most = max(len(plan.variants) for plan in plans.plans)
@@ -165,22 +165,22 @@ class Mixer:
                 known.close()
                 return mixed, then(mixed)
 
-            yield from in_turn(cut_all(some, rule, larger=larger), work, workers, bool(ordered))
+            yield from in_turn(cut_all(logs, rule, larger=larger), work, workers, bool(ordered))
 
     def _together(self, sources: Sequence[Source]) -> Iterator[tuple[CutRule, list[int], list[Source]]]:
         """Logs one after another that the same parsers read, with these and the rule that cuts them."""
         last: tuple[CutRule, list[int]] | None = None
-        some: list[Source] = []
+        logs: list[Source] = []
         for source in sources:
             places = of_path(self.parsers, source.name)
             chosen = self.for_log(source, places)
             if last is not None and chosen != last:
-                yield *last, some
-                some = []
+                yield *last, logs
+                logs = []
             last = chosen
-            some.append(source)
+            logs.append(source)
         if last is not None:
-            yield *last, some
+            yield *last, logs
 
     def for_log(self, source: Source, places: list[int]) -> tuple[CutRule, list[int]]:
         """How a log is cut, which is so that most of its beginning is complete, and the parsers for its events."""
@@ -217,8 +217,8 @@ class Mixer:
         height = len(batch)
         rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
         found: list[tuple[int, Parsed]] = []
-        told = plans.chooser.told(batch.frame["raw"])
-        pairs = pl.DataFrame({"row": rows, "place": told}).drop_nulls().explode("place")
+        by_text = plans.chooser.by_text(batch.frame["raw"])
+        pairs = pl.DataFrame({"row": rows, "place": by_text}).drop_nulls().explode("place")
         found += self._each(batch, pairs, plans, options, known)
         if plans.chooser.always:
             open_ = rows.filter(_ranks(found, height) > 0)
@@ -227,9 +227,9 @@ class Mixer:
             found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
         found = _winners(found, height)
         taken = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
-        left = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
-        if len(left):
-            unread = _placed(parse_batch(self.unclaimed, _some(batch, left), options), left)
+        unread_rows = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
+        if len(unread_rows):
+            unread = _placed(parse_batch(self.unclaimed, _rows_of(batch, unread_rows), options), unread_rows)
             found.append((len(plans.plans), _nobody(unread)))
         return Mixed(tuple(parsed for _, parsed in found), batch.bytes_read)
 
@@ -240,24 +240,27 @@ class Mixer:
         reference = options.reference_time or reference_of(batch, plans.plans[0])
         order, runs = slices(pairs["place"])
         all_rows = pairs["row"].gather(order)
-        whole = _some(batch, all_rows)
+        whole = _rows_of(batch, all_rows)
         orders = [needs_order(plans.plans[number], options.zone) for number, _, _ in runs]
         readers: list[Requests[list[Extracted]]] = []
-        for (number, start, length), alone in zip(runs, orders, strict=True):
-            rows = pl.int_range(length, dtype=pl.UInt32, eager=True) if alone else all_rows.slice(start, length)
+        for (number, start, length), in_order in zip(runs, orders, strict=True):
+            rows = pl.int_range(length, dtype=pl.UInt32, eager=True) if in_order else all_rows.slice(start, length)
             readers.append(read_events(plans.plans[number], _slice(whole, start, length), rows, reference))
         read = run_requests(side_by_side(readers))
         shared: dict[int, list[tuple[int, Extracted]]] = {}
-        for (number, _, _), alone, some in zip(runs, orders, read, strict=True):
-            if not alone:
-                shared.setdefault(plans.same_times[number], []).extend((number, extracted) for extracted in some)
+        for (number, _, _), in_order, found in zip(runs, orders, read, strict=True):
+            if not in_order:
+                shared.setdefault(plans.same_times[number], []).extend((number, extracted) for extracted in found)
         for members in shared.values():
             yield from self._same_times(batch, plans, members, options)
-        for (number, start, length), alone, some in zip(runs, orders, read, strict=True):
-            if alone:
+        for (number, start, length), in_order, found in zip(runs, orders, read, strict=True):
+            if in_order:
                 plan, events = plans.plans[number], _slice(whole, start, length)
                 by_order = known.by_order(number, plan, options)
-                yield number, _placed(complete(plan, events, some, options, by_order), all_rows.slice(start, length))
+                yield (
+                    number,
+                    _placed(complete(plan, events, found, options, by_order), all_rows.slice(start, length)),
+                )
 
     def _same_times(
         self, batch: EventBatch, plans: Plans, members: Sequence[tuple[int, Extracted]], options: Options
@@ -285,7 +288,7 @@ def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
     return replace(parsed, parts=tuple(parts))
 
 
-def _some(batch: EventBatch, rows: pl.Series) -> EventBatch:
+def _rows_of(batch: EventBatch, rows: pl.Series) -> EventBatch:
     faults = tuple((name, mask.gather(rows)) for name, mask in batch.faults)
     return EventBatch(batch.sources, batch.frame[rows], faults, 0)
 
@@ -318,7 +321,7 @@ def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Pa
     times = sum(len(part.frame) for _, parsed in found for part in parsed.parts)
     rows = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
     several = bool(rows) and pl.concat(rows).n_unique() < times
-    some: list[tuple[int, Parsed]] = []
+    winners: list[tuple[int, Parsed]] = []
     if several:
         frames = [
             pl.DataFrame({"row": part.frame[ROW], "rank": _rank(part)}).with_columns(
@@ -339,8 +342,8 @@ def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Pa
         )
         parts = tuple(part for part in parts if part.frame.height)
         if parts:
-            some.append((place, replace(parsed, parts=parts)))
-    return some
+            winners.append((place, replace(parsed, parts=parts)))
+    return winners
 
 
 def _surely(parsed: Parsed) -> Parsed:

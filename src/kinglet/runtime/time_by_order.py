@@ -19,11 +19,13 @@ Memory = Mapping[int, tuple[Source, Known]]
 """What is known at the end of a batch of each of its logs, by the identity of its source."""
 
 
-def settling(plan: Plan, options: Options, before: Callable[[], Memory], after: Callable[[Memory], None]) -> ByOrder:
+def times_resolver(
+    plan: Plan, options: Options, before: Callable[[], Memory], after: Callable[[Memory], None]
+) -> ByOrder:
     """Settles the times of one batch; before: what is known from the last one; after: takes what is known then."""
 
     def by_order(rows: pl.Series, times: Timing, sources: Sequence[Source], source_of: pl.Series) -> Timing:
-        found, memory = _settled(plan, options, _Events(rows, times, sources, source_of), before())
+        found, memory = _resolved(plan, options, _Events(rows, times, sources, source_of), before())
         after(memory)
         return found
 
@@ -39,8 +41,8 @@ class _Events(NamedTuple):
     source_of: pl.Series
 
 
-def _settled(plan: Plan, options: Options, events: _Events, memory: Memory) -> tuple[Timing, Memory]:
-    """The times of a batch's events as the order of their logs settles them."""
+def _resolved(plan: Plan, options: Options, events: _Events, memory: Memory) -> tuple[Timing, Memory]:
+    """The times of a batch's events as the order of their logs tells them."""
     rows, timing, sources, source_of = events
     known = {i: memory.get(id(source), (source, Known()))[1] for i, source in enumerate(sources)}
     fills = plan.missing == "previous" and bool(timing.time.null_count())

@@ -115,7 +115,7 @@ class Work:
 
     def parsed(self) -> Parsed:
         """What the batch has become."""
-        parts = tuple(part for some in self.parts for part in some)
+        parts = tuple(part for variants in self.parts for part in variants)
         return Parsed(self.plan, self.batch.sources, parts, self.batch.bytes_read, self.reference)
 
 

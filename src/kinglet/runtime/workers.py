@@ -13,9 +13,9 @@ from kinglet.runtime.forks import begin
 
 T = TypeVar("T")
 Turn: TypeAlias = "Future[Any]"
-"""What is known of the logs once a batch is settled; the next batch waits for it."""
+"""What is known of the logs once the times of a batch are decided; the next batch waits for it."""
 Work = Callable[[EventBatch, "Turn | None", "Turn | None"], T]
-"""Parses a batch; it takes what is known from the turn before and has to settle its own."""
+"""Parses a batch; it takes what is known from the turn before and has to fulfil its own."""
 
 
 def in_turn(batches: Iterable[EventBatch | None], work: Work[T], workers: int | None, ordered: bool) -> Iterator[T]:

@@ -69,12 +69,12 @@ class Source:
         encoding: str | None = None,
         *,
         idle: float = IDLE_SECONDS,
-        told: Callable[[bytes], bytes] | None = None,
+        head_texts: Callable[[bytes], bytes] | None = None,
     ) -> Iterator[Chunk]:
         """The text of the log as UTF-8, in order, with pauses where it is still being written.
 
         encoding: what the parser says, which the call overrides; otherwise it is told by content.
-        told: gives the bytes as they are, once unpacked, and says which of the first ones tell the encoding.
+        head_texts: gives the bytes as they are, once unpacked, and says which of the first ones tell the encoding.
 
         Raises:
             InputError: the log cannot be opened, read or unpacked, or is not text.
@@ -83,10 +83,10 @@ class Source:
         head, bytes_ = _with_head(bytes_, HEAD_BYTES)
         self.identify(head)
         name = self.given_encoding or encoding
-        text = told(head) if told else head
+        text = head_texts(head) if head_texts is not None else head
         self.encoding = encodings.named(name, text) if name else encodings.from_start(text)
-        if told:
-            self.encoding = (self.encoding or _told_by(text))._replace(bom=0)
+        if head_texts is not None:
+            self.encoding = (self.encoding or _encoding_of(text))._replace(bom=0)
             yield from bytes_
             return
         if self.encoding is None:
@@ -124,7 +124,7 @@ class Source:
                 text.decode("utf-8")
             except UnicodeDecodeError:
                 return None
-        self.encoding = _told_by(text[:HEAD_BYTES])
+        self.encoding = _encoding_of(text[:HEAD_BYTES])
         self.identify(text)
         return text
 
@@ -187,7 +187,7 @@ def _with_head(chunks: Iterator[Chunk], size: int) -> tuple[bytes, Iterator[Chun
     return b"".join(first)[:size], itertools.chain(first, ended, chunks)
 
 
-def _told_by(head: bytes) -> Encoding:
+def _encoding_of(head: bytes) -> Encoding:
     return encodings.ASCII if head.isascii() else encodings.from_high_bytes(head[encodings.first_high(head) :])
 
 
@@ -204,17 +204,17 @@ def _pipe_chunks(number: int, idle: float) -> Iterator[Chunk]:
     """What a pipe gives: as much as there is, and a pause where there is no more for now."""
     parts: list[bytes] = []
     length = 0
-    said: Pause | None = None
+    last_pause: Pause | None = None
     while True:
-        wait = _SHORT_PAUSE if parts or said is None else idle if said is Pause.SHORT else None
+        wait = _SHORT_PAUSE if parts or last_pause is None else idle if last_pause is Pause.SHORT else None
         if not select.select([number], [], [], wait)[0]:
             if parts:
                 yield b"".join(parts)
                 parts, length = [], 0
-            said = Pause.LONG if said is Pause.SHORT else Pause.SHORT
-            yield said
+            last_pause = Pause.LONG if last_pause is Pause.SHORT else Pause.SHORT
+            yield last_pause
             continue
-        said = None
+        last_pause = None
         part = os.read(number, CHUNK_BYTES - length)
         parts.append(part)
         length += len(part)

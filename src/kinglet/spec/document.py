@@ -7,7 +7,7 @@ stranger can run nothing. Tags, aliases that blow up and huge files are refused.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from pathlib import Path as FilePath
+from pathlib import Path
 from typing import Any
 
 from ruamel.yaml import YAML
@@ -18,7 +18,8 @@ from ruamel.yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 
 from kinglet.errors import ParserFileError, Place, Problem
 
-Path = tuple[str | int, ...]
+KeyPath = tuple[str | int, ...]
+"""Keys and places in lists that lead to a value of a file: `("variants", 0, "pattern")`."""
 
 MAX_BYTES = 8 * 1024 * 1024
 MAX_VALUES = 200_000
@@ -32,17 +33,17 @@ class Document:
 
     name: str
     values: Any = None
-    keys: dict[Path, Place] = field(default_factory=dict)
-    starts: dict[Path, Place] = field(default_factory=dict)
-    quoted: set[Path] = field(default_factory=set)
-    multiline: set[Path] = field(default_factory=set)
+    keys: dict[KeyPath, Place] = field(default_factory=dict)
+    starts: dict[KeyPath, Place] = field(default_factory=dict)
+    quoted: set[KeyPath] = field(default_factory=set)
+    multiline: set[KeyPath] = field(default_factory=set)
 
     @property
-    def folder(self) -> FilePath:
+    def folder(self) -> Path:
         """Where files lie that it names; the current folder where it never stood in a file."""
-        return FilePath() if self.name.startswith("<") else FilePath(self.name).parent
+        return Path() if self.name.startswith("<") else Path(self.name).parent
 
-    def place(self, path: Path, *, key: bool = False) -> Place:
+    def place(self, path: KeyPath, *, key: bool = False) -> Place:
         """Where a path stands; of one that is missing, where its nearest parent stands."""
         while path:
             if key and path in self.keys:
@@ -52,7 +53,7 @@ class Document:
             path = path[:-1]
         return self.starts.get((), Place(self.name, 1, 1))
 
-    def inside(self, path: Path, offset: int) -> Place:
+    def inside(self, path: KeyPath, offset: int) -> Place:
         """The place of a character of a scalar; exact where it was written on one line."""
         place = self.place(path)
         if path not in self.starts or path in self.multiline or offset < 0:
@@ -61,7 +62,7 @@ class Document:
 
     def problem(
         self,
-        path: Path,
+        path: KeyPath,
         message: str,
         hint: str = "",
         *,
@@ -73,7 +74,7 @@ class Document:
         return Problem(place, dotted(path), message, hint, excerpt, offset)
 
 
-def dotted(path: Path) -> str:
+def dotted(path: KeyPath) -> str:
     """`variants[0].pattern` of ("variants", 0, "pattern")."""
     text = ""
     for part in path:
@@ -104,7 +105,7 @@ def from_text(text: str, name: str, what: str = "parser") -> Document:
     return _Builder(name).build(node)
 
 
-def from_file(path: FilePath, what: str = "parser") -> Document:
+def from_file(path: Path, what: str = "parser") -> Document:
     """Reads a YAML file, which is of some kind; the errors of `from_text` and those of the file system."""
     name = str(path)
     try:
@@ -175,7 +176,7 @@ class _Builder:
     def _place(self, node: Node) -> Place:
         return Place(self.document.name, node.start_mark.line + 1, node.start_mark.column + 1)
 
-    def _value(self, node: Node, path: Path) -> Any:
+    def _value(self, node: Node, path: KeyPath) -> Any:
         self.count += 1
         if self.count > MAX_VALUES:
             raise _refused(self.document.name, f"has more than {MAX_VALUES:,} values, aliases written out")
@@ -189,7 +190,7 @@ class _Builder:
         assert isinstance(node, ScalarNode)
         return self._scalar(node, path)
 
-    def _mapping(self, node: MappingNode, path: Path) -> dict[str, Any]:
+    def _mapping(self, node: MappingNode, path: KeyPath) -> dict[str, Any]:
         values: dict[str, Any] = {}
         for key_node, value_node in node.value:
             key = str(key_node.value) if isinstance(key_node, ScalarNode) else "?"
@@ -209,7 +210,7 @@ class _Builder:
             values[key] = self._value(value_node, here)
         return values
 
-    def _scalar(self, node: ScalarNode, path: Path) -> Any:
+    def _scalar(self, node: ScalarNode, path: KeyPath) -> Any:
         if node.style in ("'", '"'):
             self.document.quoted.add(path)
         if node.style in ("|", ">") or node.end_mark.line != node.start_mark.line:

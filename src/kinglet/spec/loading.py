@@ -6,7 +6,7 @@ import os
 import types
 import typing
 from collections.abc import Iterator
-from pathlib import Path as FilePath
+from pathlib import Path
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -14,7 +14,7 @@ from pydantic_core import ErrorDetails
 
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean, parts_of
 from kinglet.spec import document
-from kinglet.spec.document import Document, Path
+from kinglet.spec.document import Document, KeyPath
 from kinglet.spec.schema import ParserFile
 
 _OTHER_WORDS = {
@@ -58,7 +58,7 @@ def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, D
 S = TypeVar("S", bound=BaseModel)
 
 
-def read_other(path: FilePath, section: type[S], what: str) -> tuple[S, Document]:
+def read_other(path: Path, section: type[S], what: str) -> tuple[S, Document]:
     """Loads a file of another kind than a parser and checks it key by key; what: its kind in words, such as `rule`.
 
     Raises:
@@ -80,9 +80,9 @@ def _whole(values: Any) -> type[ParserFile]:
     return FileWithSteps
 
 
-def ready_parsers() -> dict[str, FilePath]:
+def ready_parsers() -> dict[str, Path]:
     """The parsers that ship with Kinglet, by name."""
-    folder = FilePath(__file__).parent.parent / "library"
+    folder = Path(__file__).parent.parent / "library"
     return {path.stem: path for path in sorted(folder.glob("*.yaml"))}
 
 
@@ -91,7 +91,7 @@ def _document(source: str | os.PathLike[str] | dict[str, Any]) -> Document:
         return document.from_mapping(source, "<mapping>")
     if isinstance(source, str) and "\n" in source:
         return document.from_text(source, "<text>")
-    path = FilePath(source)
+    path = Path(source)
     if not path.exists() and str(source) in ready_parsers():
         path = ready_parsers()[str(source)]
     elif not path.exists() and path.suffix == "":
@@ -173,7 +173,7 @@ def _shown(value: Any) -> str:
     return name if isinstance(value, (dict, list)) else f"{name} {value!r}"
 
 
-def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[Path, Any]:
+def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[KeyPath, Any]:
     """The location without the names of types that the validator puts between the keys."""
     path: list[str | int] = []
     here = values
@@ -191,7 +191,7 @@ def _real_path(loc: tuple[str | int, ...], values: Any) -> tuple[Path, Any]:
     return tuple(path), here
 
 
-def _known_keys(path: Path, whole: type[BaseModel] | None) -> list[str]:
+def _known_keys(path: KeyPath, whole: type[BaseModel] | None) -> list[str]:
     """The keys that the section at a path knows; whole: what the file is, where it is no parser."""
     section: type[BaseModel] = whole or _whole(dict.fromkeys(path))
     for part in path:

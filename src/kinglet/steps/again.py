@@ -44,14 +44,14 @@ class ParseAgain(Action):
         """See `Action`."""
         if self.name not in frame.columns:
             return frame, []
-        asked = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
-        rows = asked.arg_true()
-        some = frame[self.name].gather(rows)
+        there = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
+        rows = there.arg_true()
+        texts = frame[self.name].gather(rows)
         near = reference.gather(frame["#source"].gather(rows)) if isinstance(reference, pl.Series) else reference
-        found = read_fields(self.reading, some, near, self.times)
+        found = read_fields(self.reading, texts, near, self.times)
         faults: Faults = []
         if not self.optional:
-            missed = asked if found is None else put(asked, rows.filter(found.matched), False)
+            missed = there if found is None else put(there, rows.filter(found.matched), False)
             faults.append((f"not-read:{self.name}", missed))
         if found is None:
             return frame, faults
@@ -97,9 +97,9 @@ class Hand(Action):
         """See `Action`."""
         if self.name not in frame.columns:
             return frame, []
-        asked = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
+        there = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
         faults: Faults = []
-        for moment, rows in _by_moment(frame, asked.arg_true(), reference):
+        for moment, rows in _by_moment(frame, there.arg_true(), reference):
             frame, more = self._read(frame, rows, moment)
             faults += more
         return frame, faults
@@ -156,27 +156,27 @@ def _by_moment(frame: pl.DataFrame, rows: pl.Series, reference: Reference) -> It
         yield moment, rows.filter(near == moment)
 
 
-def parse(here: StepContext, form: forms.ParseAgain) -> Action | None:
+def parse(context: StepContext, form: forms.ParseAgain) -> Action | None:
     """`parse`: a field that holds text with fields of its own."""
-    if not here.text(("parse", "field"), [form.field]):
+    if not context.text(("parse", "field"), [form.field]):
         return None
     if form.parser is not None:
         try:
-            plan = here.other(form.parser)
+            plan = context.other(form.parser)
         except ValueError as error:
-            here.report(("parse", "parser"), *parts_of(error))
+            context.report(("parse", "parser"), *parts_of(error))
             return None
         hand = Hand(form.field, plan, form.optional)
         for name, dtype in hand.fields({form.field: pl.String()}, True).items():
             if name != form.field:
-                here.free(("parse", "parser"), name, dtype)
+                context.free(("parse", "parser"), name, dtype)
         return hand
-    shared = {name: "a step or variant before" for name in here.types if name != MORE}
+    shared = {name: "a step or variant before" for name in context.types if name != MORE}
     if form.pattern is None and form.regex is None:
         shared = {}
-    reading = read_form(here.work, (*here.path, "parse"), form, shared)
+    reading = read_form(context.work, (*context.path, "parse"), form, shared)
     if reading is None:
         return None
     for field in reading.every_field:
-        here.free(("parse",), field.name, field.dtype)
-    return ParseAgain(form.field, reading, form.optional, here.work.bare)
+        context.free(("parse",), field.name, field.dtype)
+    return ParseAgain(form.field, reading, form.optional, context.work.bare)

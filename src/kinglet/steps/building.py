@@ -30,9 +30,9 @@ def build_steps(
     for i, step in enumerate(steps):
         if step.off:
             continue
-        here = StepContext(work, ("steps", i), step, types, json, other)
-        condition, needs = _condition(here)
-        action = _builder(step)(here, step.form)
+        context = StepContext(work, ("steps", i), step, types, json, other)
+        condition, needs = _condition(context)
+        action = _builder(step)(context, step.form)
         if action is None:
             continue
         found.append(StepPlan(i + 1, step.operation, step.note, action, step.when, condition, needs))
@@ -40,7 +40,7 @@ def build_steps(
         for name, dtype in after.items():
             if step.when is not None and name in types and types[name] != dtype:
                 message = f"`{name}` is {said_type(types[name])}, and would be {said_type(dtype)} in some events only"
-                here.report((step.operation,), message, "leave `when` out, or give the result another name")
+                context.report((step.operation,), message, "leave `when` out, or give the result another name")
         # where only some events may get JSON, or keep text that is none, all of the field is text
         sure = step.when is None and not dropped
         json = frozenset(
@@ -63,16 +63,16 @@ def after_steps(steps: Collection[StepPlan], before: Fields) -> Fields:
     return before
 
 
-def _condition(here: StepContext) -> tuple[Expression | None, Needs]:
-    if here.step.when is None:
+def _condition(context: StepContext) -> tuple[Expression | None, Needs]:
+    if context.step.when is None:
         return None, ()
-    found = here.expression(("when",), here.step.when)
+    found = context.expression(("when",), context.step.when)
     if found is None:
         return None, ()
     expression, needs = found
     if expression.dtype != pl.Boolean():
-        here.report(
-            ("when",), f"`{here.step.when}` is no condition", "compare something: `code = 4102`, `user LIKE 'm.%'`"
+        context.report(
+            ("when",), f"`{context.step.when}` is no condition", "compare something: `code = 4102`, `user LIKE 'm.%'`"
         )
     return expression, needs
 

@@ -13,7 +13,7 @@ from kinglet.expressions.terms import ExpressionError
 from kinglet.plan.data import Plan, name_problem, said_type
 from kinglet.plan.readings import Context
 from kinglet.plan.steps import ALWAYS, Fields, Json, Needs
-from kinglet.spec.document import Path
+from kinglet.spec.document import KeyPath
 from kinglet.spec.steps import Step
 from kinglet.structured.by_form import is_within
 
@@ -25,7 +25,7 @@ class StepContext(NamedTuple):
     """Where a step is built: what reports, its place, the step in the file, the fields that there are before it."""
 
     work: Context
-    path: Path
+    path: KeyPath
     step: Step
     types: Fields
     json: Json

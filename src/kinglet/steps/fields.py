@@ -137,13 +137,13 @@ class Remove(Action):
         return before
 
 
-def set_fields(here: StepContext, form: dict[str, Scalar]) -> Action | None:
+def set_fields(context: StepContext, form: dict[str, Scalar]) -> Action | None:
     """`set`: fields by expressions."""
     found: list[Assignment] = []
     for name, value in form.items():
         key = ("set", name)
         if isinstance(value, str):
-            made = here.expression(key, value)
+            made = context.expression(key, value)
             if made is None:
                 continue
             expression, needs = made
@@ -152,46 +152,46 @@ def set_fields(here: StepContext, form: dict[str, Scalar]) -> Action | None:
             expression, needs = Expression(str(value), fixed.value, fixed.dtype, ()), ()
         dtype = expression.dtype
         if dtype == pl.Null():
-            dtype = here.types.get(name, pl.String())
+            dtype = context.types.get(name, pl.String())
             expression = expression._replace(value=pl.lit(None, dtype=dtype), dtype=dtype)
         if dtype not in _VALUES:
-            here.report(key, f"`{value}` is {dtype}, which no field can be", "cast it: CAST(… AS VARCHAR)")
+            context.report(key, f"`{value}` is {dtype}, which no field can be", "cast it: CAST(… AS VARCHAR)")
             continue
-        before = here.types.get(name)
+        before = context.types.get(name)
         if name_problem(name) is not None or before is None:
-            here.free(key, name, dtype)
+            context.free(key, name, dtype)
         found.append(Assignment(name, expression, needs))
     return Set(tuple(found))
 
 
-def rename(here: StepContext, form: dict[str, str]) -> Action | None:
+def rename(context: StepContext, form: dict[str, str]) -> Action | None:
     """`rename`: fields under other names."""
-    return _renamed(here, form, keeps=False)
+    return _renamed(context, form, keeps=False)
 
 
-def copy(here: StepContext, form: dict[str, str]) -> Action | None:
+def copy(context: StepContext, form: dict[str, str]) -> Action | None:
     """`copy`: fields under other names too."""
-    return _renamed(here, form, keeps=True)
+    return _renamed(context, form, keeps=True)
 
 
-def _renamed(here: StepContext, form: dict[str, str], *, keeps: bool) -> Action | None:
-    if not here.known((here.step.operation,), form):
+def _renamed(context: StepContext, form: dict[str, str], *, keeps: bool) -> Action | None:
+    if not context.known((context.step.operation,), form):
         return None
-    left = here if keeps else here._replace(types={k: v for k, v in here.types.items() if k not in form})
+    free = context if keeps else context._replace(types={k: v for k, v in context.types.items() if k not in form})
     for old, new in form.items():
-        left.free((here.step.operation, old), new, here.types[old])
+        free.free((context.step.operation, old), new, context.types[old])
     if len(set(form.values())) < len(form):
-        here.report((here.step.operation,), "gives one name to two fields", "each field needs a name of its own")
+        context.report((context.step.operation,), "gives one name to two fields", "each field needs a name of its own")
     return Rename(tuple(form.items()), keeps=keeps)
 
 
-def remove(here: StepContext, form: list[str]) -> Action | None:
+def remove(context: StepContext, form: list[str]) -> Action | None:
     """`remove`: without these fields."""
-    here.known(("remove",), form)
+    context.known(("remove",), form)
     return Remove(frozenset(form))
 
 
-def keep(here: StepContext, form: list[str]) -> Action | None:
+def keep(context: StepContext, form: list[str]) -> Action | None:
     """`keep`: no fields but these."""
-    here.known(("keep",), form)
+    context.known(("keep",), form)
     return Remove(frozenset(form), keeps=True)

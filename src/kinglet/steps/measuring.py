@@ -42,7 +42,7 @@ class Measure(Action):
             for label in self.labels
             if label in frame.columns
         ]
-        told = (
+        filled = (
             pl.concat_list(labels).list.drop_nulls().cast(pl.List(LABEL))
             if labels
             else pl.lit([], dtype=pl.List(LABEL))
@@ -50,7 +50,7 @@ class Measure(Action):
         points = [
             pl.when(pl.col(field).is_not_null()).then(
                 pl.struct(
-                    pl.lit(name).alias("name"), pl.col(field).cast(pl.Float64).alias("value"), told.alias("labels")
+                    pl.lit(name).alias("name"), pl.col(field).cast(pl.Float64).alias("value"), filled.alias("labels")
                 )
             )
             for name, field in there
@@ -75,18 +75,18 @@ class Measure(Action):
         return before - {self.to}
 
 
-def measure(here: StepContext, form: forms.Measure) -> Action | None:
+def measure(context: StepContext, form: forms.Measure) -> Action | None:
     """`measure`: numbers as metric points."""
-    good = here.known(("measure", "values"), form.values.values())
+    good = context.known(("measure", "values"), form.values.values())
     for name, field in form.values.items():
-        dtype = here.types.get(field)
+        dtype = context.types.get(field)
         if dtype is not None and not dtype.is_numeric():
-            here.report(("measure", "values", name), f"`{field}` is {said_type(dtype)}", "measure numbers")
+            context.report(("measure", "values", name), f"`{field}` is {said_type(dtype)}", "measure numbers")
             good = False
-    good &= here.known(("measure", "labels"), form.labels or ())
+    good &= context.known(("measure", "labels"), form.labels or ())
     action = Measure(tuple(form.values.items()), tuple(form.labels or ()), form.to)
-    for dtype in action.fields(here.types, True).values():
-        if good and form.to not in here.types:
-            here.free(("measure", "to"), form.to, dtype)
+    for dtype in action.fields(context.types, True).values():
+        if good and form.to not in context.types:
+            context.free(("measure", "to"), form.to, dtype)
             break
     return action if good else None

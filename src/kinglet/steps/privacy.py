@@ -73,10 +73,10 @@ class Hash(Action):
         for name in self.names:
             if name in frame.columns:
                 text = frame[name].cast(pl.String)
-                some = text if where is None else text.filter(where)
+                seen = text if where is None else text.filter(where)
                 known = {
                     value: hmac.new(key, value.encode(), hashlib.sha256).hexdigest()[: self.digits]
-                    for value in some.drop_nulls().unique().to_list()
+                    for value in seen.drop_nulls().unique().to_list()
                 }
                 value = text.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
                 frame = placed(frame, name, value, where)
@@ -109,14 +109,14 @@ class Hash(Action):
         return before - {*self.names}
 
 
-def mask(here: StepContext, form: forms.Mask) -> Action | None:
+def mask(context: StepContext, form: forms.Mask) -> Action | None:
     """`mask`: characters as `*`."""
-    return Mask(tuple(form.fields), form.show) if here.text(("mask", "fields"), form.fields) else None
+    return Mask(tuple(form.fields), form.show) if context.text(("mask", "fields"), form.fields) else None
 
 
-def hash_fields(here: StepContext, form: forms.Hash) -> Action | None:
+def hash_fields(context: StepContext, form: forms.Hash) -> Action | None:
     """`hash`: keyed hashes."""
-    if not here.text(("hash", "fields"), form.fields):
+    if not context.text(("hash", "fields"), form.fields):
         return None
-    label = f"{here.work.document.place(here.path)}: steps[{here.path[1]}].hash:"
+    label = f"{context.work.document.place(context.path)}: steps[{context.path[1]}].hash:"
     return Hash(tuple(form.fields), form.key, form.digits, label)

@@ -45,8 +45,8 @@ class Roll(Action):
         """See `Action`."""
         if not set(self.names) & set(before):
             return before
-        left = {name: dtype for name, dtype in before.items() if not always or name not in self.names}
-        return left | {self.to: pl.String()}
+        kept = {name: dtype for name, dtype in before.items() if not always or name not in self.names}
+        return kept | {self.to: pl.String()}
 
     @property
     def gives(self) -> tuple[str, ...]:
@@ -118,21 +118,21 @@ class Drop(Action):
         return before
 
 
-def roll(here: StepContext, form: forms.Roll) -> Action | None:
+def roll(context: StepContext, form: forms.Roll) -> Action | None:
     """`roll`: several fields as one JSON object."""
-    if not here.known(("roll", "fields"), form.fields):
+    if not context.known(("roll", "fields"), form.fields):
         return None
-    here._replace(types={k: v for k, v in here.types.items() if k not in form.fields}).free(
+    context._replace(types={k: v for k, v in context.types.items() if k not in form.fields}).free(
         ("roll", "to"), form.to, pl.String()
     )
-    return Roll(tuple(form.fields), form.to, here.json)
+    return Roll(tuple(form.fields), form.to, context.json)
 
 
-def raw(here: StepContext, form: Literal["drop"] | forms.Shorten) -> Action | None:
+def raw(context: StepContext, form: Literal["drop"] | forms.Shorten) -> Action | None:
     """`raw`: the raw text dropped, or cut."""
     return Raw(form.shorten if isinstance(form, forms.Shorten) else None)
 
 
-def drop(here: StepContext, form: str) -> Action | None:
+def drop(context: StepContext, form: str) -> Action | None:
     """`drop`: the event is dropped for a reason."""
     return Drop(form)

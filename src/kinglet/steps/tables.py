@@ -238,36 +238,37 @@ FINDERS: Mapping[str, Callable[[Table, str | None], Finder]] = {
 }
 
 
-def translate(here: StepContext, form: forms.Translate) -> Action | None:
+def translate(context: StepContext, form: forms.Translate) -> Action | None:
     """`translate`: values by a table."""
     table = tuple((key, _word(value)) for key, value in (form.table or {}).items())
-    file = _table(here, ("translate", "file"), form.file) if form.file is not None else None
-    if not here.known(("translate", "field"), [form.field]) or (form.file is not None and file is None):
+    file = _table(context, ("translate", "file"), form.file) if form.file is not None else None
+    if not context.known(("translate", "field"), [form.field]) or (form.file is not None and file is None):
         return None
     to = form.to or form.field
     if to != form.field:
-        here.free(("translate", "to"), to, pl.String())
+        context.free(("translate", "to"), to, pl.String())
     return Translate(form.field, to, file or table, form.otherwise)
 
 
-def lookup(here: StepContext, form: forms.Lookup) -> Action | None:
+def lookup(context: StepContext, form: forms.Lookup) -> Action | None:
     """`lookup`: columns of a table."""
-    table = _table(here, ("lookup", "file"), form.file)
-    if not here.known(("lookup", "field"), [form.field]) or table is None:
+    table = _table(context, ("lookup", "file"), form.file)
+    if not context.known(("lookup", "field"), [form.field]) or table is None:
         return None
     for column, name in form.take.items():
-        here.free(("lookup", "take", column), name, pl.String())
+        context.free(("lookup", "take", column), name, pl.String())
     return Lookup(form.field, table, form.by, form.key, tuple(form.take.items()))
 
 
-def _table(here: StepContext, key: tuple[str | int, ...], name: str) -> Table | None:
+def _table(context: StepContext, key: tuple[str | int, ...], name: str) -> Table | None:
     """A table by its path, which has to stay within the folder of the parser file."""
     path = Path(name)
     if path.is_absolute() or ".." in path.parts or not path.parts:
-        here.report(key, f"`{name}` leads out of the folder of the parser file", "put the table beside the parser file")
+        message = f"`{name}` leads out of the folder of the parser file"
+        context.report(key, message, "put the table beside the parser file")
         return None
-    where = here.work.document
-    return Table(where.folder / path, where.place((*here.path, *key)), ".".join(map(str, key)), where.folder)
+    where = context.work.document
+    return Table(where.folder / path, where.place((*context.path, *key)), ".".join(map(str, key)), where.folder)
 
 
 def _word(value: object) -> str:

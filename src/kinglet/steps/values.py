@@ -185,11 +185,11 @@ class Join(Action):
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
         there = [name for name in self.names if name in frame.columns]
-        some = [_joined(frame[name], self.with_).alias(str(i)) for i, name in enumerate(there)]
-        if not some:
+        texts = [_joined(frame[name], self.with_).alias(str(i)) for i, name in enumerate(there)]
+        if not texts:
             return frame, []
-        text = pl.DataFrame(some).select(pl.concat_str(pl.all(), separator=self.with_, ignore_nulls=True)).to_series()
-        some_value = pl.DataFrame(some).select(pl.any_horizontal(pl.all().is_not_null())).to_series()
+        text = pl.DataFrame(texts).select(pl.concat_str(pl.all(), separator=self.with_, ignore_nulls=True)).to_series()
+        some_value = pl.DataFrame(texts).select(pl.any_horizontal(pl.all().is_not_null())).to_series()
         return placed(frame, self.to, text.set(~some_value, None), where), []
 
     def fields(self, before: Fields, always: bool) -> Fields:
@@ -212,56 +212,56 @@ def _joined(column: pl.Series, with_: str) -> pl.Series:
     return _as_text(column)
 
 
-def convert_fields(here: StepContext, form: dict[str, str]) -> Action | None:
+def convert_fields(context: StepContext, form: dict[str, str]) -> Action | None:
     """`convert`: fields as other types."""
-    here.known(("convert",), form)
+    context.known(("convert",), form)
     items: list[FieldPlan] = []
     for name, kind in form.items():
         if kind == "list":
-            if here.types.get(name) not in (pl.String(), None):
-                here.report(
-                    ("convert", name), f"`{name}` is {said_type(here.types[name])}", "a list is made of JSON text"
+            if context.types.get(name) not in (pl.String(), None):
+                context.report(
+                    ("convert", name), f"`{name}` is {said_type(context.types[name])}", "a list is made of JSON text"
                 )
-        elif kind not in here.work.types or kind in ("rest", *STRUCTURES):
-            here.report(("convert", name), f"no such type `{kind}`", here.work.type_hint(kind))
+        elif kind not in context.work.types or kind in ("rest", *STRUCTURES):
+            context.report(("convert", name), f"no such type `{kind}`", context.work.type_hint(kind))
         else:
-            items.append(FieldPlan(name, here.work.types[kind]))
-    return Convert(tuple(items), tuple(name for name, kind in form.items() if kind == "list"), here.work.bare)
+            items.append(FieldPlan(name, context.work.types[kind]))
+    return Convert(tuple(items), tuple(name for name, kind in form.items() if kind == "list"), context.work.bare)
 
 
-def replace(here: StepContext, form: forms.Replace) -> Action | None:
+def replace(context: StepContext, form: forms.Replace) -> Action | None:
     """`replace`: text of a regex by other text."""
-    groups = here.work.checked_regex((*here.path, "replace", "regex"), form.regex)
-    if not here.text(("replace", "field"), [form.field]) or groups is None:
+    groups = context.work.checked_regex((*context.path, "replace", "regex"), form.regex)
+    if not context.text(("replace", "field"), [form.field]) or groups is None:
         return None
     numbers = re.compile(form.regex).groups
     for reference in _REFERENCE.finditer(form.with_):
         name = reference[1]
         if reference[0] == "$":
-            here.report(
+            context.report(
                 ("replace", "with"), "has a `$` that names no group", "write ${1} or ${name}, and $$ for a dollar"
             )
         elif name and name not in groups and not (name.isdigit() and int(name) <= numbers):
-            here.report(("replace", "with"), f"names the group `{name}`, which the regex lacks", "count from 1")
+            context.report(("replace", "with"), f"names the group `{name}`, which the regex lacks", "count from 1")
     return Replace(form.field, form.regex, form.with_)
 
 
-def split(here: StepContext, form: forms.Split) -> Action | None:
+def split(context: StepContext, form: forms.Split) -> Action | None:
     """`split`: one text as several."""
-    if not here.text(("split", "field"), [form.field]):
+    if not context.text(("split", "field"), [form.field]):
         return None
     action = Split(form.field, form.at, tuple(form.into or ()), form.to)
     for name in form.into or ():
-        here.free(("split", "into"), name, pl.String())
+        context.free(("split", "into"), name, pl.String())
     if form.to is not None and form.to != form.field:
-        here.free(("split", "to"), form.to, pl.List(pl.String()))
+        context.free(("split", "to"), form.to, pl.List(pl.String()))
     return action
 
 
-def join(here: StepContext, form: forms.Join) -> Action | None:
+def join(context: StepContext, form: forms.Join) -> Action | None:
     """`join`: several texts as one."""
-    if not here.known(("join", "fields"), form.fields):
+    if not context.known(("join", "fields"), form.fields):
         return None
     if form.to not in form.fields:
-        here.free(("join", "to"), form.to, pl.String())
+        context.free(("join", "to"), form.to, pl.String())
     return Join(tuple(form.fields), form.with_, form.to)

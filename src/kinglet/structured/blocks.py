@@ -52,8 +52,8 @@ class Blocks(WithoutLists):
             del self.kinds["text"]
         self.alike = rf"{sign}[ \t][^\r\n]*"
         behind = r"(?=[ \t\r]|\Z)" if apart else ""
-        some = "|".join(re.escape(label) for label in sorted(labels or (), key=len, reverse=True))
-        label = rf"(?i:{some})" if labels else rf"[^\r\n]{{1,{_LONGEST_LABEL}}}?"
+        names = "|".join(re.escape(label) for label in sorted(labels or (), key=len, reverse=True))
+        label = rf"(?i:{names})" if labels else rf"[^\r\n]{{1,{_LONGEST_LABEL}}}?"
         self._label = re.compile(rf"({label})[ \t]*{sign}{behind}" if labels else rf"({label}){sign}{behind}")
         self._odd = re.compile(rf"{sign}{behind}") if labels else None
 

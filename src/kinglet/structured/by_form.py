@@ -224,13 +224,13 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
             rows = rows.clear() if mine is rows else rows.filter(~matched)
         return rows
 
-    left = texts.is_not_null().arg_true()
-    if not _has_many(texts, left, structure):
-        left = by_forms(left, _FEW_FORMS)
-    if len(left) > _MANY:
-        left = pl.concat([by_forms(rows, _FEW_FORMS) for rows in _alike(texts, left, structure)])
-    left = by_forms(left, MOST_FORMS)
-    single, bad = _one_by_one(texts, pl.concat([*odd, left]) if odd else left, structure, wanted, prefix)
+    remaining = texts.is_not_null().arg_true()
+    if not _has_many(texts, remaining, structure):
+        remaining = by_forms(remaining, _FEW_FORMS)
+    if len(remaining) > _MANY:
+        remaining = pl.concat([by_forms(rows, _FEW_FORMS) for rows in _alike(texts, remaining, structure)])
+    remaining = by_forms(remaining, MOST_FORMS)
+    single, bad = _one_by_one(texts, pl.concat([*odd, remaining]) if odd else remaining, structure, wanted, prefix)
     frame = _together(len(texts), [*pieces, *single], wanted)
     good = texts.is_not_null()
     return KeyColumns(
@@ -388,8 +388,8 @@ def _one_by_one(
                 found[column_of(path)].append(item)
         members: list[str] = []
         for key, places in here.left.items():
-            some = [_as_json(values[place], text, structure) for place in places]
-            whole = some[0] if len(some) == 1 else f"[{','.join(item or 'null' for item in some)}]"
+            others = [_as_json(values[place], text, structure) for place in places]
+            whole = others[0] if len(others) == 1 else f"[{','.join(item or 'null' for item in others)}]"
             if whole is not None:
                 members.append(f"{json.dumps(prefix + key, ensure_ascii=False)}:{whole}")
         found[_MORE].append(f"{{{','.join(members)}}}" if members else None)

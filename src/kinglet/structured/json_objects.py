@@ -92,14 +92,14 @@ class JsonObjects:
         rows = tokens.str.contains("\\", literal=True).fill_null(False).arg_true()
         if not len(rows):
             return tokens
-        some = tokens.gather(rows)
-        hard = some.str.contains(r"\\[\\u]")
+        escaped = tokens.gather(rows)
+        hard = escaped.str.contains(r"\\[\\u]")
         for escape, meant in _ESCAPES:
-            some = some.zip_with(hard, some.str.replace_all(escape, meant, literal=True))
+            escaped = escaped.zip_with(hard, escaped.str.replace_all(escape, meant, literal=True))
         if hard.any():
-            known = {text: _string(f'"{text}"', 0)[0] for text in some.filter(hard).unique()}
-            some = some.zip_with(~hard, some.replace_strict(known, default=some, return_dtype=pl.String))
-        return put(tokens, rows, some)
+            known = {text: _string(f'"{text}"', 0)[0] for text in escaped.filter(hard).unique()}
+            escaped = escaped.zip_with(~hard, escaped.replace_strict(known, default=escaped, return_dtype=pl.String))
+        return put(tokens, rows, escaped)
 
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as they stand."""
@@ -142,8 +142,8 @@ def _token_at(text: str, path: str) -> str | None:
     if items is None:
         return None
     if step[1] is None:
-        some = [_token_at(item, rest) for item in items]
-        return "[" + ",".join(item or "null" for item in some) + "]"
+        tokens = [_token_at(item, rest) for item in items]
+        return "[" + ",".join(item or "null" for item in tokens) + "]"
     number = int(step[1])
     if abs(number) > len(items):
         return None

@@ -104,7 +104,9 @@ class Pairs(WithoutLists):
         bare = free if free is not None else ""
         self.kinds = {"value": f"{gap}(?:{quoted}|{bare})"}
         self.alike = rf"{escape(equals)}[ \t]*(?:{quoted}|[^{how.stop}]*)"
-        self.signs = _Signs(*(re.compile(some) for some in (key, how.gap, gap + quoted, gap + "?" * bool(gap) + lazy)))
+        self.signs = _Signs(
+            *(re.compile(regex) for regex in (key, how.gap, gap + quoted, gap + "?" * bool(gap) + lazy))
+        )
 
     def values(self, text: str) -> list[Value] | None:
         """The values of a text; None where something in it is neither a pair nor a key."""

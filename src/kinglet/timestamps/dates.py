@@ -34,14 +34,14 @@ def clock_of(found: Parts) -> tuple[pl.Series, pl.Series]:
     """Microseconds since midnight, and whether there is such a time of day."""
     if "clock" in found:
         return found["clock"], found["clock"].is_not_null()
-    some = next(iter(found.values()))
-    none = pl.Series([0], dtype=pl.Int32).new_from_index(0, len(some))
+    any_part = next(iter(found.values()))
+    none = pl.Series([0], dtype=pl.Int32).new_from_index(0, len(any_part))
 
     def part(name: str) -> pl.Series:
         column = found.get(name)
         return none if column is None else column.fill_null(0)
 
-    good = pl.Series([True]).new_from_index(0, len(some))
+    good = pl.Series([True]).new_from_index(0, len(any_part))
     hour = part("hour")
     if "hour_of_half" in found:
         half, of_half = part("half"), part("hour_of_half")

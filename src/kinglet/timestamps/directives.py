@@ -224,8 +224,8 @@ def _regex(item: Token, groups: bool) -> str:
 
 def readings(items: Sequence[Token]) -> list[tuple[Text | Blanks | FormatPart, ...]]:
     """Every way to take or leave the optional parts, the longest first."""
-    ways: list[tuple[Text | Blanks | FormatPart, ...]] = [()]
+    sequences: list[tuple[Text | Blanks | FormatPart, ...]] = [()]
     for item in items:
         choices = [*readings(item.tokens), ()] if isinstance(item, Maybe) else [(item,)]
-        ways = [(*way, *choice) for way in ways for choice in choices]
-    return ways
+        sequences = [(*sequence, *choice) for sequence in sequences for choice in choices]
+    return sequences

@@ -33,9 +33,9 @@ def from_epoch(text: pl.Series, fmt: Format) -> Stamps:
             rows = size.is_between(low, high, closed="left").fill_null(False).arg_true()
             if len(rows):
                 part = decimals.gather(rows) if decimals is not None else None
-                some, more = _of_unit(count.gather(rows), part, whole.gather(rows), size_of)
-                micros = put(micros, rows, some)
-                beyond = put(beyond, rows, more) if more is not None else put(beyond, rows, some * 0)
+                instants, more = _of_unit(count.gather(rows), part, whole.gather(rows), size_of)
+                micros = put(micros, rows, instants)
+                beyond = put(beyond, rows, more) if more is not None else put(beyond, rows, instants * 0)
     if fmt.origin:
         micros = micros + fmt.origin
     bad = (micros < FIRST) | (micros > LAST)

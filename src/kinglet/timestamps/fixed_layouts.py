@@ -66,7 +66,7 @@ def layouts(form: FormatForm) -> dict[int, tuple[Layout, ...]]:
                 at += width
             if at <= _LONGEST:
                 found.setdefault(at, []).append(tuple(places))
-    return {length: tuple(ways[:_MOST]) for length, ways in found.items()}
+    return {length: tuple(of_length[:_MOST]) for length, of_length in found.items()}
 
 
 def _widths(token: directives.Token, behind: directives.Token | None) -> tuple[int, ...]:
@@ -110,12 +110,12 @@ def by_layouts(text: pl.Series, forms: Sequence[FormatForm]) -> list[Piece]:
     numbers = lengths.fill_null(0).to_numpy()
     pieces: list[Piece] = []
     for length in kinds.drop_nulls():
-        ways = [(number, way) for number, some in enumerate(known) for way in some.get(length, ())]
-        if not ways or not length:
+        candidates = [(number, layout) for number, by_width in enumerate(known) for layout in by_width.get(length, ())]
+        if not candidates or not length:
             continue
         rows = None if uniform else pl.Series(np.flatnonzero(numbers == length).astype(np.uint32))
-        some = text if rows is None else text.gather(rows)
-        for number, inside, parts in _of_length(some, length, ways):
+        by_width = text if rows is None else text.gather(rows)
+        for number, inside, parts in _of_length(by_width, length, candidates):
             if inside is None:
                 pieces.append(Piece(number, rows, parts))
             else:
@@ -125,7 +125,7 @@ def by_layouts(text: pl.Series, forms: Sequence[FormatForm]) -> list[Piece]:
 
 
 def _of_length(
-    text: pl.Series, length: int, ways: Sequence[tuple[int, Layout]]
+    text: pl.Series, length: int, candidates: Sequence[tuple[int, Layout]]
 ) -> Iterator[tuple[int, pl.Series | None, Parts]]:
     """Stamps of one length by form, and by the parts that they have; a block at a time, which stays in cache."""
     height = len(text)
@@ -134,20 +134,20 @@ def _of_length(
     for start in range(0, height, _BLOCK):
         block = stamps[start : start + _BLOCK]
         chars = np.ascontiguousarray(block.T)
-        left = np.ones(len(block), np.bool_)
-        for number, way in _likely(chars, ways):
-            fits = _fits(chars, way, left)
+        open_ = np.ones(len(block), np.bool_)
+        for number, layout in _likely(chars, candidates):
+            fits = _fits(chars, layout, open_)
             if fits is None:
                 continue
             rows = np.flatnonzero(fits)
-            parts, good = _read(chars if len(rows) == len(block) else np.ascontiguousarray(block[rows].T), way)
+            parts, good = _read(chars if len(rows) == len(block) else np.ascontiguousarray(block[rows].T), layout)
             _put_together(parts, good)
             if not good.all():
                 rows, parts = rows[good], {name: values[good] for name, values in parts.items()}
             if len(rows):
                 found.setdefault((number, frozenset(parts)), []).append((rows + start, parts))
-                left[rows] = False
-                if not left.any():
+                open_[rows] = False
+                if not open_.any():
                     break
     for (number, names), blocks in found.items():
         columns = {name: pl.Series(name, np.concatenate([parts[name] for _, parts in blocks])) for name in names}
@@ -156,13 +156,13 @@ def _of_length(
         yield number, None if whole else pl.Series(rows), columns
 
 
-def _likely(chars: Bytes, ways: Sequence[tuple[int, Layout]]) -> Sequence[tuple[int, Layout]]:
+def _likely(chars: Bytes, candidates: Sequence[tuple[int, Layout]]) -> Sequence[tuple[int, Layout]]:
     """The layouts in order of forms; of one form that of the first stamp first, for no stamp has more than one."""
-    if len({number for number, _ in ways}) > 1 or len(ways) == 1:
-        return ways
+    if len({number for number, _ in candidates}) > 1 or len(candidates) == 1:
+        return candidates
     only = np.ones(1, np.bool_)
-    first = next((way for way in ways if _fits(chars[:, :1], way[1], only) is not None), ways[0])
-    return (first, *(way for way in ways if way is not first))
+    first = next((one for one in candidates if _fits(chars[:, :1], one[1], only) is not None), candidates[0])
+    return (first, *(one for one in candidates if one is not first))
 
 
 def _fits(chars: Bytes, layout: Layout, among: Mask) -> Mask | None:
@@ -185,18 +185,18 @@ def _read(chars: Bytes, layout: Layout) -> tuple[dict[str, Any], Mask]:
     good = np.ones(chars.shape[1], np.bool_)
     parts: dict[str, Any] = {}
     for place in layout:
-        some = chars[place.start : place.start + place.width]
+        piece = chars[place.start : place.start + place.width]
         if not place.part:
             continue
         if place.part in _WORDS:
-            parts[place.part] = _word(some, place.part)
+            parts[place.part] = _word(piece, place.part)
         elif place.part == "offset":
-            parts[place.part] = _offset(some, good)
+            parts[place.part] = _offset(piece, good)
         elif place.part == "fraction":
-            parts[place.part] = _digits(some, good)
+            parts[place.part] = _digits(piece, good)
             parts["width"] = place.width
         else:
-            parts[place.part] = _digits(some, good, blank=place.blank)
+            parts[place.part] = _digits(piece, good, blank=place.blank)
     return parts, good
 
 
@@ -255,11 +255,11 @@ def _months(first: int, last: int) -> tuple[Numbers, Numbers]:
     return starts.astype(np.int32), np.where(year < 1, 0, lengths).astype(np.int32)
 
 
-def _digits(some: Bytes, good: Mask, *, blank: bool = False) -> Numbers:
+def _digits(digits: Bytes, good: Mask, *, blank: bool = False) -> Numbers:
     """A number of so many digits; `good` loses what is none."""
-    values = some - np.uint8(48)
-    if blank and len(some) > 1:
-        values[0] = np.where(some[0] == 32, 0, values[0])
+    values = digits - np.uint8(48)
+    if blank and len(digits) > 1:
+        values[0] = np.where(digits[0] == 32, 0, values[0])
     for row in values:
         good &= row <= 9
     if len(values) == 1:
@@ -292,12 +292,12 @@ def _codes(letters: Bytes) -> Numbers:
     return code
 
 
-def _word(some: Bytes, part: str) -> Numbers:
+def _word(chars: Bytes, part: str) -> Numbers:
     """The number of a word, any case; -1 for others."""
-    letters, codes, numbers = _words(part, len(some))
+    letters, codes, numbers = _words(part, len(chars))
     if not len(codes):
-        return np.full(some.shape[1], -1, np.int32)
-    lower = some | np.uint8(32)
+        return np.full(chars.shape[1], -1, np.int32)
+    lower = chars | np.uint8(32)
     code = _codes(lower)
     at = np.minimum(np.searchsorted(codes, code), len(codes) - 1)
     right = codes[at] == code
@@ -307,17 +307,17 @@ def _word(some: Bytes, part: str) -> Numbers:
     return numbered
 
 
-def _offset(some: Bytes, good: Mask) -> Numbers:
+def _offset(chars: Bytes, good: Mask) -> Numbers:
     """Seconds east of UTC of `Z`, `+01`, `+0100` and `+01:00`."""
-    if len(some) == 1:
-        good &= (some[0] | np.uint8(32)) == ord("z")
-        return np.zeros(some.shape[1], np.int32)
-    east = some[0] == ord("+")
-    good &= east | (some[0] == ord("-"))
-    hours = _digits(some[1:3], good)
-    minutes = _digits(some[-2:], good) if len(some) > 3 else np.int32(0)
-    if len(some) == 6:
-        good &= some[3] == ord(":")
+    if len(chars) == 1:
+        good &= (chars[0] | np.uint8(32)) == ord("z")
+        return np.zeros(chars.shape[1], np.int32)
+    east = chars[0] == ord("+")
+    good &= east | (chars[0] == ord("-"))
+    hours = _digits(chars[1:3], good)
+    minutes = _digits(chars[-2:], good) if len(chars) > 3 else np.int32(0)
+    if len(chars) == 6:
+        good &= chars[3] == ord(":")
     seconds = hours * np.int32(3600) + minutes * np.int32(60)
     seconds = np.where((hours > 23) | (minutes > 59), np.int32(86_400), seconds)
     signed: Numbers = np.where(east, seconds, -seconds).astype(np.int32)

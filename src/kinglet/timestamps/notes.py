@@ -59,6 +59,6 @@ def joined(lists: list[pl.Series]) -> pl.Series:
     """Columns of lists of notes as one; null where an event has none."""
     if len(lists) == 1:
         return lists[0]
-    some = pl.DataFrame([column.alias(str(i)) for i, column in enumerate(lists)])
-    every = pl.concat_list(pl.col(name).fill_null([]) for name in some.columns)
-    return some.select(pl.when(every.list.len() > 0).then(every)).to_series()
+    frame = pl.DataFrame([column.alias(str(i)) for i, column in enumerate(lists)])
+    every = pl.concat_list(pl.col(name).fill_null([]) for name in frame.columns)
+    return frame.select(pl.when(every.list.len() > 0).then(every)).to_series()

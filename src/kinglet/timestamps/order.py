@@ -74,11 +74,11 @@ class Times(NamedTuple):
 
 def after(time: pl.Series, known: Known) -> Known:
     """What is known behind some times."""
-    some = time.drop_nulls()
-    if not len(some):
+    known_times = time.drop_nulls()
+    if not len(known_times):
         return known
-    first = known.first if known.first is not None else int(some.item(0))
-    return known._replace(first=first, last=int(some.item(-1)))
+    first = known.first if known.first is not None else int(known_times.item(0))
+    return known._replace(first=first, last=int(known_times.item(-1)))
 
 
 def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
@@ -151,13 +151,13 @@ def _passed(hour: Hour, clock: int, length: int) -> Hour:
 
 def plainly(single: pl.Series, known: Known) -> Known:
     """What is known behind times that were read from stamps of one meaning."""
-    some = single.drop_nulls()
-    return known._replace(plain=int(some.item(-1))) if len(some) else known
+    known_times = single.drop_nulls()
+    return known._replace(plain=int(known_times.item(-1))) if len(known_times) else known
 
 
 def _first(time: pl.Series) -> int | None:
-    some = time.drop_nulls()
-    return int(some.item(0)) if len(some) else None
+    known_times = time.drop_nulls()
+    return int(known_times.item(0)) if len(known_times) else None
 
 
 def date_in_name(name: str) -> int | None:

@@ -105,8 +105,8 @@ def _repeats(text: pl.Series) -> bool:
     """Whether stamps stand in runs of equal ones, so that each run need be read only once."""
     if len(text) < _MANY:
         return False
-    some = text.head(1024)
-    return int(some.ne_missing(some.shift(1)).sum()) < 512  # from nothing to nothing is no change
+    probe = text.head(1024)
+    return int(probe.ne_missing(probe.shift(1)).sum()) < 512  # from nothing to nothing is no change
 
 
 def _utc_micros(reference: Reference) -> Any:
@@ -166,9 +166,9 @@ class _Reading:
             inside = kept if rows is None else rows.gather(kept)
             self.done.append((inside if self.gaps is None else self.gaps.gather(inside), stamps.at(kept)))
             open_rows = put(open_rows, inside, False)
-        left = open_rows.arg_true()
-        if len(left) < len(text):
-            self.gaps = left if self.gaps is None else self.gaps.gather(left)
+        unread = open_rows.arg_true()
+        if len(unread) < len(text):
+            self.gaps = unread if self.gaps is None else self.gaps.gather(unread)
 
     def _take(self, how: Callable[[pl.Series], Stamps | None]) -> None:
         if self.gaps is not None and not len(self.gaps):
@@ -185,9 +185,9 @@ class _Reading:
             self.gaps = pl.Series([], dtype=pl.UInt32)
             return
         rows = good.arg_true()
-        left = (~good).arg_true()
+        unread = (~good).arg_true()
         self.done.append((rows if self.gaps is None else self.gaps.gather(rows), found.at(rows)))
-        self.gaps = left if self.gaps is None else self.gaps.gather(left)
+        self.gaps = unread if self.gaps is None else self.gaps.gather(unread)
 
     def stamps(self) -> Stamps:
         if len(self.done) == 1 and self.done[0][0] is None:
@@ -242,9 +242,9 @@ class _Reading:
         if count == len(text):
             return self._read(found, fmt, limit, zones)
         rows = matched.arg_true()
-        some = {name: column.gather(rows) for name, column in found.items()}
+        parts = {name: column.gather(rows) for name, column in found.items()}
         stamps = self._read(
-            some,
+            parts,
             fmt,
             limit.gather(rows) if isinstance(limit, pl.Series) else limit,
             zones.gather(rows) if zones is not None else None,
@@ -318,12 +318,12 @@ class _Reading:
         later, bits = time.clone(), notes.none(height)
         good = pl.Series([False]).new_from_index(0, height)
         for rows in (year.is_not_null().arg_true(), year.is_null().arg_true()):
-            some = {name: column.gather(rows) for name, column in found.items()}
+            parts = {name: column.gather(rows) for name, column in found.items()}
             if year.gather(rows).null_count():
                 for name in ("year", "year_of_century"):
-                    some.pop(name, None)
+                    parts.pop(name, None)
             local, fits = self._instants(
-                some,
+                parts,
                 fmt,
                 clock.gather(rows),
                 limit.gather(rows) if isinstance(limit, pl.Series) else limit,
@@ -368,15 +368,15 @@ class _Reading:
             return to_utc(wall, self.zone), good
         time = pl.Series([None], dtype=pl.Int64).new_from_index(0, height)
         later, bits = time.clone(), notes.none(height)
-        left = pl.Series([True]).new_from_index(0, height)
+        open_ = pl.Series([True]).new_from_index(0, height)
         if offset is not None:
             time = wall - offset.cast(pl.Int64) * _SECOND
-            left = offset.is_null()
+            open_ = offset.is_null()
             good = (offset.abs() < 86_400).fill_null(True)
         table = (*self.reading.zones, *(_RFC5322_ZONES if fmt.text == "rfc5322" else ()))
-        for name in [None] if named is None else named.filter(left).unique().to_list():
+        for name in [None] if named is None else named.filter(open_).unique().to_list():
             zone = self.zone if name is None else find_zone(name, table)
-            mask = left if named is None else left & named.eq_missing(pl.Series([name], dtype=pl.String))
+            mask = open_ if named is None else open_ & named.eq_missing(pl.Series([name], dtype=pl.String))
             rows = mask.arg_true()
             if zone is None:
                 good = put(good, rows, False)

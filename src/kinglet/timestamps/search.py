@@ -72,9 +72,9 @@ class Search(NamedTuple):
             return rf"^[ \t]*{stamp}"
         if self.after and self.within is None:
             return rf"(?:{self.after})[ \t]*{stamp}"
-        some = "*" if self.within is None else f"{{0,{max(self.within - 1, 0)}}}"
+        width = "*" if self.within is None else f"{{0,{max(self.within - 1, 0)}}}"
         between = _BEFORE_COUNT if self.is_count else _BETWEEN
-        gap = f"(?:(?s:.{some}?){between})??" if self.within != 0 else ""
+        gap = f"(?:(?s:.{width}?){between})??" if self.within != 0 else ""
         return f"(?:{self.after}){gap}{stamp}" if self.after else f"^{gap}{stamp}"
 
     def texts(self, texts: pl.Series) -> pl.Series:

@@ -95,7 +95,7 @@ class Objects(Boundary):
 
     def find(self, buffer: Buffer) -> FoundEvents:
         self.before, self.had_key = self.behind, []
-        if self.level is None and not self._told(buffer):
+        if self.level is None and not self._knows_level(buffer):
             return FoundEvents(NO_SPANS, False, 0)
         assert self.level is not None
         data, size, level = buffer.data, len(buffer.data), self.level
@@ -144,7 +144,7 @@ class Objects(Boundary):
         """Brackets stay open, so that the rest of a record is told from the next one."""
         self.stray = False
 
-    def _told(self, buffer: Buffer) -> bool:
+    def _knows_level(self, buffer: Buffer) -> bool:
         """Whether the log begins with an array of objects is known; sets the level."""
         self.level = level_of(buffer.data)
         if self.level is None and (buffer.final or len(buffer.data) >= self.max_bytes):

@@ -29,8 +29,8 @@ def with_strays(
     """
     starts = pl.concat([at(0), spans["end"]])
     ends = pl.concat([spans["start"], at(known)])
-    some = ends > starts
-    starts, ends = starts.filter(some), ends.filter(some)
+    wide = ends > starts
+    starts, ends = starts.filter(wide), ends.filter(wide)
     if not len(starts):
         return spans
     text, _ = as_text(data, starts, ends)

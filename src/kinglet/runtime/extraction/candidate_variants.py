@@ -26,7 +26,7 @@ def piece_of(reading: Reading) -> str | None:
     if not reading.regexes or reading.budget is not None:
         return None
     first, *others = (pieces(regex) for regex in reading.regexes)
-    shared = [piece for piece in first if all(piece in some for some in others)]
+    shared = [piece for piece in first if all(piece in theirs for theirs in others)]
     longest = max(shared, key=len, default="")
     return longest if len(longest.strip()) >= LEAST else None
 
@@ -47,7 +47,7 @@ def candidates_by_text(plan: Plan, text: pl.Series, candidates: Sequence[int]) -
             places.setdefault(piece, []).append(place)
     if len(always) > FEW or not places:
         return None
-    lists = Pieces({piece: sorted({*some, *always}) for piece, some in places.items()}).found_in(text)
+    lists = Pieces({piece: sorted({*numbers, *always}) for piece, numbers in places.items()}).found_in(text)
     if always:
         none = lists.is_null().arg_true()
         every = pl.Series([sorted(always)], dtype=_PLACES).new_from_index(0, len(none))
@@ -60,7 +60,7 @@ class Pieces:
 
     def __init__(self, places: Mapping[str, Sequence[int]]) -> None:
         self.pieces = list(places)
-        self.lists = pl.Series([list(some) for some in places.values()], dtype=_PLACES)
+        self.lists = pl.Series([list(numbers) for numbers in places.values()], dtype=_PLACES)
 
     def found_in(self, text: pl.Series) -> pl.Series:
         """For each text the places of all pieces that stand in it, in order; null where none does."""
@@ -98,6 +98,6 @@ def slices(numbers: pl.Series) -> tuple[pl.Series, list[tuple[int, int, int]]]:
     rows = (
         numbers.to_frame("number").with_row_index("row").group_by("number").agg("row").sort("number", nulls_last=True)
     )
-    some = rows.with_columns(pl.col("row").list.len().alias("length"))
-    some = some.with_columns((pl.col("length").cum_sum() - pl.col("length")).alias("start"))
-    return rows["row"].explode(), some.drop_nulls("number").select("number", "start", "length").rows()
+    groups = rows.with_columns(pl.col("row").list.len().alias("length"))
+    groups = groups.with_columns((pl.col("length").cum_sum() - pl.col("length")).alias("start"))
+    return rows["row"].explode(), groups.drop_nulls("number").select("number", "start", "length").rows()

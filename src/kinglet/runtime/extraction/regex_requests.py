@@ -35,36 +35,36 @@ def side_by_side(readers: Sequence[Requests[T]]) -> Requests[list[T]]:
     results: dict[int, T] = {}
     answers: dict[int, list[RegexGroups] | None] = dict.fromkeys(range(len(readers)))
     while answers:
-        asked: dict[int, list[RegexRequest]] = {}
+        requests: dict[int, list[RegexRequest]] = {}
         for i, answer in answers.items():
             try:
-                asked[i] = next(readers[i]) if answer is None else readers[i].send(answer)
+                requests[i] = next(readers[i]) if answer is None else readers[i].send(answer)
             except StopIteration as done:
                 results[i] = done.value
-        found = iter((yield [ask for some in asked.values() for ask in some]) if asked else ())
-        answers = {i: [next(found) for _ in some] for i, some in asked.items()}
+        found = iter((yield [request for theirs in requests.values() for request in theirs]) if requests else ())
+        answers = {i: [next(found) for _ in theirs] for i, theirs in requests.items()}
     return [results[i] for i in range(len(readers))]
 
 
 def run_requests(reader: Requests[T]) -> T:
     """What a reader returns once all that it asks for is found."""
     try:
-        asked = next(reader)
+        requests = next(reader)
         while True:
-            asked = reader.send(_find(asked))
+            requests = reader.send(_find(requests))
     except StopIteration as done:
         result: T = done.value
         return result
 
 
-def _find(asked: list[RegexRequest]) -> list[RegexGroups]:
+def _find(requests: list[RegexRequest]) -> list[RegexGroups]:
     """What is found for each that is asked; many regexes are shared among threads."""
 
     def work(number: int) -> RegexGroups:
-        return extract(*asked[number])
+        return extract(*requests[number])
 
-    some = [(i, ask.reading) for i, ask in enumerate(asked)]
+    numbered = [(i, request.reading) for i, request in enumerate(requests)]
     # a budget is of time, which others would take from it
-    shared = [(i, reading.regexes[0]) for i, reading in some if reading.regexes and reading.budget is None]
+    shared = [(i, reading.regexes[0]) for i, reading in numbered if reading.regexes and reading.budget is None]
     found = on_workers(work, shared) if len(shared) > FEW else {}
-    return [found[i] if i in found else work(i) for i in range(len(asked))]
+    return [found[i] if i in found else work(i) for i in range(len(requests))]

@@ -31,5 +31,5 @@ def _alike_by(variant: VariantPlan) -> Hashable:
 
 def behind_prefixes(text: pl.Series, openings: Sequence[str], counts: Sequence[int]) -> pl.Series:
     """What follows its opening in each text, null where it begins otherwise; counts: how many have the same opening."""
-    opening = repeated(pl.Series("opening", openings, dtype=pl.String), counts)
-    return pl.DataFrame([text.alias("text"), opening]).select_seq(_BEHIND).to_series()
+    prefixes = repeated(pl.Series("opening", openings, dtype=pl.String), counts)
+    return pl.DataFrame([text.alias("text"), prefixes]).select_seq(_BEHIND).to_series()

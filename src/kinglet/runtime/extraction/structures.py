@@ -50,9 +50,9 @@ def read_plan(text: pl.Series, plan: StructurePlan) -> KeyColumns:
 
 def _merged(objects: list[pl.Series]) -> pl.Series:
     """Objects of other keys as one."""
-    some = [column for column in objects if column.null_count() < len(column)] or objects[:1]
-    if len(some) == 1:
-        return some[0]
-    inside = [column.str.slice(1, column.str.len_chars() - 2).alias(str(i)) for i, column in enumerate(some)]
+    filled = [column for column in objects if column.null_count() < len(column)] or objects[:1]
+    if len(filled) == 1:
+        return filled[0]
+    inside = [column.str.slice(1, column.str.len_chars() - 2).alias(str(i)) for i, column in enumerate(filled)]
     text = pl.DataFrame(inside).select(pl.concat_str(pl.all(), separator=",", ignore_nulls=True).alias("v"))
     return text.select(pl.when(pl.col("v") != "").then(pl.concat_str(pl.lit("{"), "v", pl.lit("}")))).to_series()

@@ -42,12 +42,14 @@ def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Refer
     if entered is None:
         return extracted
     entered, runs = _routes(plan, entered)
-    some, left = yield from _alike(plan, entered, runs, reference)
+    shared, pending = yield from _alike(plan, entered, runs, reference)
     readers = [
-        _tried(plan, rest, run.candidates, reference) for run, rest in zip(runs, left, strict=True) if rest is not None
+        _read_in_turn(plan, rest, run.candidates, reference)
+        for run, rest in zip(runs, pending, strict=True)
+        if rest is not None
     ]
     others = yield from side_by_side(readers)
-    return [*extracted, *some, *(item for found in others for item in found)]
+    return [*extracted, *shared, *(item for found in others for item in found)]
 
 
 def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
@@ -98,21 +100,21 @@ def _alike(
 
     Runs of candidates that are alike stand beside each other. What is left may still be read by the same candidate.
     """
-    left: list[Group | None] = []
+    pending: list[Group | None] = []
     shared: list[tuple[int, list[_Run]]] = []
     for number, members in groupby(runs, lambda run: _number(plan, run.candidates)):
-        some = list(members)
-        if number is not None and len(some) > 1:
-            shared.append((len(left), some))
-            left += [None] * len(some)
+        alike = list(members)
+        if number is not None and len(alike) > 1:
+            shared.append((len(pending), alike))
+            pending += [None] * len(alike)
         else:
-            left += [run.of(group) for run in some]
+            pending += [run.of(group) for run in alike]
     extracted: list[Extracted] = []
-    readers = [_behind_prefixes(plan, group, some, reference) for _, some in shared]
-    for (first, some), (read, rests) in zip(shared, (yield from side_by_side(readers)), strict=True):
-        left[first : first + len(some)] = rests
+    readers = [_behind_prefixes(plan, group, alike, reference) for _, alike in shared]
+    for (first, alike), (read, rests) in zip(shared, (yield from side_by_side(readers)), strict=True):
+        pending[first : first + len(alike)] = rests
         extracted += read
-    return extracted, left
+    return extracted, pending
 
 
 def _number(plan: Plan, candidates: tuple[int, ...]) -> int | None:
@@ -127,8 +129,8 @@ def _behind_prefixes(
     variants = [run.candidates[0] for run in runs]
     lengths = [run.length for run in runs]
     part = group.slice(runs[0].start, sum(lengths))
-    openings = [plan.variants[index].reading.literal_prefix for index in variants]
-    texts = [opening.text for opening in openings if opening is not None]
+    prefixes = [plan.variants[index].reading.literal_prefix for index in variants]
+    texts = [prefix.text for prefix in prefixes if prefix is not None]
     behind = behind_prefixes(_text(plan, variants[0], part), texts, lengths)
     reading = plan.variants[variants[0]].reading.behind_prefix
     matched, rest = yield from _take(reading, part, behind, reference)
@@ -148,11 +150,14 @@ def _behind_prefixes(
     ]
 
 
-def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference) -> Requests[list[Extracted]]:
+def _read_in_turn(
+    plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference
+) -> Requests[list[Extracted]]:
     """The events that each candidate reads, then those that none does."""
-    asked = candidates_by_text(plan, group.columns[plan.body or "raw"], candidates) if len(candidates) > FEW else None
-    if asked is not None:
-        return (yield from _tried_by_text(plan, group, candidates, asked, reference))
+    text = group.columns[plan.body or "raw"]
+    by_text = candidates_by_text(plan, text, candidates) if len(candidates) > FEW else None
+    if by_text is not None:
+        return (yield from _read_by_text(plan, group, candidates, by_text, reference))
     extracted: list[Extracted] = []
     rest: Group | None = group
     for index in candidates:
@@ -165,13 +170,13 @@ def _tried(plan: Plan, group: Group, candidates: tuple[int, ...], reference: Ref
     return extracted
 
 
-def _tried_by_text(
-    plan: Plan, group: Group, candidates: tuple[int, ...], asked: pl.Series, reference: Reference
+def _read_by_text(
+    plan: Plan, group: Group, candidates: tuple[int, ...], by_text: pl.Series, reference: Reference
 ) -> Requests[list[Extracted]]:
     """The same, where each event is tried only by the candidates whose places are listed for it."""
     extracted: list[Extracted] = []
-    left = [group.where(asked.is_null())] if asked.null_count() else []
-    waiting, places = (group, asked) if not left else (group.where(asked.is_not_null()), asked.drop_nulls())
+    unread = [group.where(by_text.is_null())] if by_text.null_count() else []
+    waiting, places = (group, by_text) if not unread else (group.where(by_text.is_not_null()), by_text.drop_nulls())
     by_rank = sorted(range(len(candidates)), key=lambda place: (plan.alike[candidates[place]], place))
     ranks = pl.Series(by_rank, dtype=pl.UInt32).arg_sort().cast(pl.UInt32)
     turn = 0
@@ -179,17 +184,17 @@ def _tried_by_text(
         order, ranked = slices(ranks.gather(places.list.get(turn, null_on_oob=True)))
         waiting, places = waiting.gather(order), places.gather(order)
         runs = [_Run((candidates[by_rank[rank]],), start, length) for rank, start, length in ranked]
-        some, open_ = yield from _alike(plan, waiting, runs, reference)
-        extracted += some
+        shared, pending = yield from _alike(plan, waiting, runs, reference)
+        extracted += shared
         readers = [
             _read(plan, run.candidates[0], rest, reference)
-            for run, rest in zip(runs, open_, strict=True)
+            for run, rest in zip(runs, pending, strict=True)
             if rest is not None
         ]
         found = iter((yield from side_by_side(readers)))
         others: list[tuple[Group, pl.Series]] = []
-        for run, tried in zip(runs, open_, strict=True):
-            matched, rest = next(found) if tried is not None else (None, None)
+        for run, rest_of_run in zip(runs, pending, strict=True):
+            matched, rest = next(found) if rest_of_run is not None else (None, None)
             if matched is not None:
                 extracted.append(Extracted.of(plan, run.candidates[0], matched, "complete"))
             if rest is not None:
@@ -197,13 +202,13 @@ def _tried_by_text(
                 others.append((rest, lists.filter(rows.is_in(rest.rows.implode()))))
         used = sum(run.length for run in runs)
         if used < len(waiting.rows):
-            left.append(waiting.slice(used, len(waiting.rows) - used))
+            unread.append(waiting.slice(used, len(waiting.rows) - used))
         if not others:
             break
         waiting, places = joined([item for item, _ in others]), pl.concat([lists for _, lists in others])
         turn += 1
-    if left:
-        extracted.append(Extracted.of(plan, None, *_leftover(plan, joined(left), candidates)))
+    if unread:
+        extracted.append(Extracted.of(plan, None, *_leftover(plan, joined(unread), candidates)))
     return extracted
 
 
@@ -223,7 +228,7 @@ def _routes(plan: Plan, group: Group) -> tuple[Group, list[_Run]]:
     if plan.kind is None or not plan.routes:
         return group, [_Run(plan.otherwise, 0, len(group.rows))]
     candidates = list(dict.fromkeys((*plan.routes.values(), plan.otherwise)))
-    candidates.sort(key=lambda some: -1 if (number := _number(plan, some)) is None else number)
+    candidates.sort(key=lambda route_of: -1 if (number := _number(plan, route_of)) is None else number)
     numbers = {kind: candidates.index(route) for kind, route in plan.routes.items()}
     values = group.columns[plan.kind]
     route = values.replace_strict(

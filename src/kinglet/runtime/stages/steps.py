@@ -11,6 +11,6 @@ def steps(work: Work) -> None:
     """Puts in place of the parts what they are after all steps of the plan."""
     if work.plan.steps:
         work.parts = [
-            [VariantEvents(part.variant, apply(work.plan.steps, part.frame, work.reference)) for part in some]
-            for some in work.parts
+            [VariantEvents(part.variant, apply(work.plan.steps, part.frame, work.reference)) for part in parts]
+            for parts in work.parts
         ]
