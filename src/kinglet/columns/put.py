@@ -10,4 +10,5 @@ import polars as pl
 
 def put(column: pl.Series, rows: pl.Series | Sequence[int] | int, values: Any) -> pl.Series:
     """A column with other values at some rows. The engine's own call changes its column for all who hold it."""
+    # scatter writes in place; without the clone every frame that shares the column would change
     return column.clone().scatter(rows, values)

@@ -85,6 +85,7 @@ def bytes_as_text(data: bytes, starts: pl.Series, ends: pl.Series, encoding: str
         return decoded(data, starts, ends, encoding)
     edges = pl.concat([starts, ends])
     inside = edges.filter(edges < len(data))
+    # a span that was counted in bytes may begin or end within a character, which the column engine would refuse
     if len(inside) and ((codes(data).gather(inside) & 0xC0) == 0x80).any():
         return decoded(data, starts, ends, encoding)
     return as_text(data, starts, ends)
@@ -98,5 +99,6 @@ def decoded(data: bytes, starts: pl.Series, ends: pl.Series, encoding: str) -> t
         span = data[start:end]
         text = span.decode(encoding, "replace")
         texts.append(text)
+        # a replacement character may also stand in the log itself, where it is no damage
         bad.append("\ufffd" in text and text.encode(encoding, "replace") != span)
     return pl.Series(texts, dtype=pl.String), pl.Series(bad, dtype=pl.Boolean)

@@ -69,6 +69,7 @@ def matching_prefix(regex: str, text: str) -> tuple[int, str]:
     flags = "".join(piece for piece in pieces if _FLAGS.fullmatch(piece))
     pieces = [piece for piece in pieces if not _FLAGS.fullmatch(piece)]
     budget = Budget()
+    # from the whole regex down: the longest beginning that matches is found first, most often near the end
     for count in range(len(pieces), 0, -1):
         try:
             match = search(flags + "".join(pieces[:count]), text, budget.remaining)

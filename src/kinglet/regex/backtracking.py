@@ -56,6 +56,7 @@ def _compiled(regex: str) -> Any:
 
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
+        # V0 reads regexes as the standard library does; V1 has set operations, which are other regexes
         return engine.compile(translated(regex), engine.V0)
 
 
@@ -65,6 +66,7 @@ def search(regex: str, text: str, seconds: float = BUDGET) -> Any:
     Raises:
         TimeoutError: it took longer than that.
     """
+    # the engine with a timeout costs ten times as much to start a search
     if why_slow(regex) is None and _is_harmless(regex, len(text)):
         return for_python(regex).search(text)
     return _compiled(regex).search(text, timeout=seconds)
@@ -76,6 +78,7 @@ def _repeats(regex: str) -> int:
     count = 0
     for piece in _REPEAT.finditer(regex):
         count += piece["repeat"] is not None
+        # a repeated group can take time that doubles with each character, so one is too many
         count += (_FEW + 1) * (piece["nested"] is not None)
     return count
 

@@ -29,6 +29,7 @@ def beginnings(regex: str) -> Beginnings:
     '-0123'
     """
     tree = tree_of(regex)
+    # case folding beyond ASCII has letters that ASCII letters become; all characters is never wrong
     if tree.state.flags & re.IGNORECASE:
         return Beginnings(EVERY, True)
     return _of_sequence(tree)

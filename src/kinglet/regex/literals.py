@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from kinglet.regex.syntax_tree import tree_of
 
+# the standard library writes an endless repeat as a huge number, which differs by version
 _ENDLESS = 1_000_000
 _MOST_REPEATS = 16
 
@@ -79,6 +80,7 @@ def _collect(tree: Any, runs: list[str], any_case: bool, *, blanks: bool = False
     """
     for operation, value in tree:
         name = str(operation)
+        # a letter that may have either case is no fixed text, a digit or sign is
         if name == "LITERAL" and not (any_case and chr(value).lower() != chr(value).upper()):
             runs[-1] += chr(value)
         elif name == "AT":
@@ -93,6 +95,7 @@ def _collect(tree: Any, runs: list[str], any_case: bool, *, blanks: bool = False
                 runs[-1] += " "
                 continue
             counted = least == most and least <= _MOST_REPEATS
+            # `(ab){3}` is `ababab`; of `(ab){2,9}` only one `ab` is sure to stand beside what came before
             for _ in range(least if counted else min(least, 1)):
                 _collect(inner, runs, any_case, blanks=blanks)
             if not counted:

@@ -88,6 +88,7 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
     before the first. See `_passed` for where the one ends.
     """
     if times.later is None or times.later.null_count() == len(times.later):
+        # nearly every batch: no event of it lies in such an hour
         return times, plainly(times.time, known)
     time, bits = times.time, times.notes
     start = known.first if known.first is not None else _first(time)
@@ -100,6 +101,7 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
     hour = known.hour
     # only events within such hours come here, one after the other, since each depends on those before
     for one, two, before in zip(first, second, plain.gather(rows).to_list(), strict=True):
+        # no zone turns its clocks back twice within half a day
         if hour is None or abs(one - hour.start) >= DAY // 2:
             hour = Hour(one)
         backward = before is not None and start is not None and before < start - REPEAT
@@ -162,6 +164,7 @@ def _first(time: pl.Series) -> int | None:
 
 def date_in_name(name: str) -> int | None:
     """The day, since 1970, of a date that stands in the name of a log, such as `app-2026-03-05.log`."""
+    # of the file's own name: a folder is often the day of an export
     for match in _NAME_DATE.finditer(name.replace("\\", "/").rpartition("/")[2]):
         year, month, day = int(match[1]), int(match[3]), int(match[4])
         if exists(year, month, day):
@@ -209,6 +212,7 @@ def dated(times: Times, rows: pl.Series, dates: Dates, known: Known) -> Times:
     clock = times.of_day.gather(took_part).zip_with(~is_full, wall % DAY)
     anchor, bit = _anchor(int(times.of_day.gather(rows).item(0)), dates, known)
     if anchor is not None:
+        # a row of its own in front, from which the days of the first rows are counted
         is_full = pl.concat([pl.Series([True]), is_full])
         wall = pl.concat([pl.Series([anchor], dtype=pl.Int64), wall])
         clock = pl.concat([pl.Series([anchor % DAY], dtype=pl.Int64), clock])
@@ -268,6 +272,7 @@ def _days(is_full: pl.Series, wall: pl.Series, clock: pl.Series, zone: Zone, bac
         return counted.select(pl.when(pl.col("group") > 0).then("day")).to_series()
 
     day = count(steps)
+    # a fixed offset has no hour that occurs twice, and a clock that never goes back has met none
     if backward or zone.name is None or not (steps == 1).any():
         return day
     for number in day.unique().drop_nulls().sort():  # an hour that occurs twice goes back without a new day

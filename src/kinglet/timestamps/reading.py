@@ -216,6 +216,7 @@ class _Reading:
     def _times(self) -> pl.Series:
         """The instants of all that is read, each where it belongs."""
         height = len(self.text)
+        # numpy assigns to rows in place; the column engine copies the column for each form
         if self.done and "numpy" in sys.modules and not any(found.time.null_count() for _, found in self.done):
             import numpy as np
 
@@ -239,6 +240,7 @@ class _Reading:
         if self.gaps is not None:
             limit = limit.gather(self.gaps) if isinstance(limit, pl.Series) else limit
             zones = zones.gather(self.gaps) if zones is not None else None
+        # rows are gathered only where some do not match: in most logs all do
         if count == len(text):
             return self._read(found, fmt, limit, zones)
         rows = matched.arg_true()
@@ -341,6 +343,7 @@ class _Reading:
         upper = last_year(limit, height)
         wanted = weekday_of(found)
         bits = notes.none(height) | notes.BIT["year-nearest"]
+        # of 29 February and of weekdays the year before the limit may be wrong more than once
         for _ in range(4):
             day, year, by_weekday, fits = latest_existing(found, upper, wanted)
             local, known = self._localised(day.cast(pl.Int64) * DAY + clock, found, fmt, zones)
@@ -374,6 +377,7 @@ class _Reading:
             open_ = offset.is_null()
             good = (offset.abs() < 86_400).fill_null(True)
         table = (*self.reading.zones, *(_RFC5322_ZONES if fmt.text == "rfc5322" else ()))
+        # a log has few zones; each is looked up once, and its rows are converted together
         for name in [None] if named is None else named.filter(open_).unique().to_list():
             zone = self.zone if name is None else find_zone(name, table)
             mask = open_ if named is None else open_ & named.eq_missing(pl.Series([name], dtype=pl.String))

@@ -45,6 +45,7 @@ def candidates_by_text(plan: Plan, text: pl.Series, candidates: Sequence[int]) -
             always.append(place)
         else:
             places.setdefault(piece, []).append(place)
+    # variants without fixed text are tried for every event anyway; with many of them the look has no use
     if len(always) > FEW or not places:
         return None
     lists = Pieces({piece: sorted({*numbers, *always}) for piece, numbers in places.items()}).found_in(text)
@@ -64,8 +65,11 @@ class Pieces:
 
     def found_in(self, text: pl.Series) -> pl.Series:
         """For each text the places of all pieces that stand in it, in order; null where none does."""
+        # a blank in a pattern matches any run of blanks, so pieces and texts are held against each other with single ones
+        # a blank of a pattern matches any run of blanks, so both sides are held against each other with single ones
         found = _with_single_blanks(text).str.extract_many(self.pieces, overlapping=True)
         lists = self.lists.gather(self._number(found.list.first()))
+        # nearly all texts hold one piece; lists of several are put together only where they are needed
         several = (found.list.len() > 1).arg_true()
         if not len(several):
             return lists
@@ -81,6 +85,7 @@ class Pieces:
 
 def _with_single_blanks(text: pl.Series) -> pl.Series:
     """Texts in which every run of blanks and tabs is one blank."""
+    # two literal searches are far quicker than the regex, and most logs have neither
     if not (text.str.contains("\t", literal=True) | text.str.contains("  ", literal=True)).any():
         return text
     return text.str.replace_all("[ \t]+", " ")

@@ -28,6 +28,7 @@ _processors = threading.Semaphore(os.cpu_count() or 1)
 
 @functools.lru_cache(maxsize=MOST * PLACES)
 def _worker_of(regex: str) -> int:
+    # regexes are dealt out in the order in which they are first seen: those of a parser stay together
     return next(_numbers) // PLACES % MOST
 
 

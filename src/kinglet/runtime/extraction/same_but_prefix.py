@@ -24,6 +24,7 @@ def alike(variants: Sequence[VariantPlan]) -> tuple[int, ...]:
 
 def _alike_by(variant: VariantPlan) -> Hashable:
     reading = variant.reading
+    # structure, text kept for variants, and a budget belong to one variant; only the plain ones can be put together
     if reading.literal_prefix is None or reading.structures or reading.onward or reading.budget is not None:
         return None
     return reading.literal_prefix.regex, reading.fields, reading.always, variant.source
