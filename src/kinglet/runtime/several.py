@@ -91,6 +91,7 @@ class Plans:
         self.same_times: list[int] = []
         for i, plan in enumerate(plans):
             rules = (plan.times, plan.limits, plan.missing, plan.bare)
+            # compared one by one: rules hold regexes and tables, of which not all can be hashed
             same = (j for j in firsts if (plans[j].times, plans[j].limits, plans[j].missing, plans[j].bare) == rules)
             first = next(same, i)
             if first == i:
@@ -160,6 +161,7 @@ class Mixer:
                 try:
                     mixed = self._parse(batch, plans, options, known)
                 except BaseException as error:
+                    # the next batch waits for what this one knows, also where this one fails
                     known.close(error)
                     raise
                 known.close()
@@ -191,6 +193,7 @@ class Mixer:
         head = beginning(source) if len(rules) > 1 or any(self.parsers[i].contains for i in places) else None
         if head is not None and head.data is not None:
             places = by_contents(self.parsers, places, head.data)
+        # one rule for all: no need to try how much of the log it makes complete
         if head is None or len(rules) == 1:
             return max(rules, key=lambda rule: rules[rule]), places
         return max(rules, key=lambda rule: (self._complete(head, rule, places), rules[rule])), places
@@ -220,6 +223,7 @@ class Mixer:
         by_text = plans.chooser.by_text(batch.frame["raw"])
         pairs = pl.DataFrame({"row": rows, "place": by_text}).drop_nulls().explode("place")
         found += self._each(batch, pairs, plans, options, known)
+        # parsers without fixed text are asked last, and only for what no other has read completely
         if plans.chooser.always:
             open_ = rows.filter(_ranks(found, height) > 0)
             others = pl.DataFrame({"place": pl.Series(plans.chooser.always, dtype=pl.UInt32)})
@@ -249,6 +253,8 @@ class Mixer:
         read = run_requests(side_by_side(readers))
         shared: dict[int, list[tuple[int, Extracted]]] = {}
         for (number, _, _), in_order, found in zip(runs, orders, read, strict=True):
+            # plans with the same time rules share the stages of their events: with forty parsers that is most of the time
+            # plans with the same time rules go through the stages together: with forty parsers that saves most of the time
             if not in_order:
                 shared.setdefault(plans.same_times[number], []).extend((number, extracted) for extracted in found)
         for members in shared.values():

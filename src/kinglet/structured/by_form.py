@@ -188,6 +188,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
     """The values of all texts; wanted: the keys that become columns; prefix: of the other keys, in `more`."""
     escapes = texts.str.contains(structure.escape, literal=True).fill_null(False)
     some_escaped = bool(escapes.any())
+    # where nothing is written as null, each value stands for itself and need not be looked at again
     always = structure.nothing is not None and not texts.str.contains(structure.nothing, literal=True).any()
     pieces: list[pl.DataFrame] = []
     odd: list[pl.Series] = []
@@ -225,6 +226,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
         return rows
 
     remaining = texts.is_not_null().arg_true()
+    # the usual log has one or two forms, for which sorting the texts by form would cost more than reading them
     if not _has_many(texts, remaining, structure):
         remaining = by_forms(remaining, _FEW_FORMS)
     if len(remaining) > _MANY:
@@ -251,6 +253,7 @@ def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.S
     """Rows by what their texts look like without values: a guess at which have the same form."""
     bare = texts.gather(rows).str.replace_all(structure.alike, "")
     groups = pl.DataFrame({"bare": bare, "row": rows}).group_by("bare", maintain_order=True).agg("row")
+    # nearly every text looks different: the guess has told nothing
     if groups.height * 10 > len(rows):
         return [rows]
     if groups.height > MOST_FORMS:
@@ -268,6 +271,7 @@ def _form_of(text: str, structure: Structure, wanted: tuple[str, ...], most: int
     groups: list[str | None] = []
     last = 0
     for value in values:
+        # such as a value over more lines than any kind's regex allows: read by itself
         if value.kind not in structure.kinds and value.kind:
             return None
         groups.append(f"{len(outline) // 2}" if value.kind else None)
@@ -312,6 +316,7 @@ def _by_form(texts: pl.Series, form: _Form, structure: Structure) -> tuple[pl.Da
         return None
     groups.columns = names
     matched = groups.to_series(0).is_not_null()
+    # the text it was made of has to be among them; if it is not, the form is no true picture of it
     if not matched[0]:
         return None
     return groups if matched.all() else groups.filter(matched), matched

@@ -53,6 +53,7 @@ def clock_of(found: Parts) -> tuple[pl.Series, pl.Series]:
     clock = seconds(hour, minute, second).cast(pl.Int64) * _SECOND
     if fraction is not none:
         clock = clock + fraction // 1000
+        # 24:00:00 is the end of the day (ISO 8601); there is nothing after it
         good = good & ((hour < 24) | (fraction == 0))
     return clock, good
 
@@ -101,6 +102,7 @@ def latest_existing(
     """
     year = upper
     by_weekday = pl.Series([False]).new_from_index(0, len(upper))
+    # whole columns step back together, by a year where the date or its weekday does not exist
     for _ in range(_WEEKDAY_SPAN):
         day, fits = day_of(found, year)
         wrong = (weekday(day) != wanted).fill_null(False) & fits if wanted is not None else None

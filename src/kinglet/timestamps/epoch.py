@@ -53,6 +53,7 @@ def _split(text: pl.Series) -> tuple[pl.Series, pl.Series | None]:
         return text, None
     first = str(text.drop_nulls()[0])
     width = len(first) - 1 - first.find(".")
+    # all with as many decimals as the first: two slices in place of a regex
     if "." in first and (text.str.slice(-width - 1, 1) == ".").all() and not text.str.contains("[^0-9.]").any():
         return text.str.head(-width - 1), text.str.tail(width)
     pieces = text.str.extract_groups(r"^(-?[0-9]+)(?:\.([0-9]+))?$").struct.unnest()
@@ -65,6 +66,7 @@ def _of_unit(
     """Microseconds, and nanoseconds beyond them, of counts of one unit."""
     beyond: pl.Series | None = None
     if nanos >= 1000:
+        # the product would overflow without a word
         high = (count.abs() > 2**62 // (nanos // 1000)).fill_null(False)
         micros = (count.set(high, None) if high.any() else count) * (nanos // 1000)
     else:
@@ -74,6 +76,7 @@ def _of_unit(
         seconds, odd = divmod(nanos, 1_000_000_000)
         extra = digits * seconds if not odd else digits * nanos // 1_000_000_000
         negative = whole.str.starts_with("-").fill_null(False)
+        # of -1.5 s the half second counts back too
         extra = extra.zip_with(~negative, -extra) if negative.any() else extra
         extra = extra if beyond is None else extra + beyond
         micros, beyond = micros + extra // 1000, extra % 1000

@@ -22,6 +22,7 @@ _FAR = "(?s:.{0,40})"
 _BEHIND = f"($|[^0-9]{_FAR})"
 _BEHIND_COUNT = f"($|[^0-9eE.,]{_FAR}|[eE](?:$|[^0-9+-]{_FAR})|[.,](?:$|[^0-9]{_FAR}))"
 
+# `08:00:00 EAST quay`: a stamp, and a word
 _WORDS = {"ACT", "ART", "BOT", "EAT", "GET", "PET", "SST", "WAT", "CAT", "MART", "EAST"}
 """Abbreviations that are words, too, and say nothing of a stamp before them."""
 _ZONES = "|".join(sorted({*OFFSETS, *SEVERAL, "UTC"} - _WORDS))

@@ -64,6 +64,7 @@ def find_zone(text: str, table: tuple[tuple[str, str], ...] = ()) -> Zone | None
     table: abbreviations of the parser, which stand over the built-in ones.
     """
     own = dict(table).get(text.upper())
+    # `zones: {CET: CET}` means the built-in one; to look it up in the table again would have no end
     if own is not None and own.upper() != text.upper():
         return find_zone(own)
     match = _OFFSET.fullmatch(text)
@@ -102,6 +103,7 @@ def changes(name: str, year: int) -> tuple[ZoneChange, ...]:
         return at.astimezone(zone).utcoffset() or timedelta()
 
     found: list[ZoneChange] = []
+    # the database has changes that last for a day only, none for half of one
     step = timedelta(hours=12)
     low = datetime(year, 1, 1, tzinfo=UTC)
     end = datetime(year + 1, 1, 1, tzinfo=UTC)
@@ -163,6 +165,7 @@ def to_utc(wall: pl.Series, zone: Zone) -> Instants:
     start = before[-1].after if before else first
     if not near:
         return Instants(wall - start, None, notes.none(len(wall)))
+    # a wall clock is past a change when both readings are: of an hour that occurs twice the first one counts
     turns = pl.Series([change.at + max(change.before, change.after) for change in near])
     offsets = pl.Series([start, *(change.after for change in near)], dtype=pl.Int64)
     time = wall - offsets.gather(turns.search_sorted(wall, "right"))

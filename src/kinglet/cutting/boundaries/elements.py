@@ -84,6 +84,7 @@ class Elements(Boundary):
                 inner = _indent(data, start, match.start())
                 if inner is not None and room is None:
                     room = _behind(self.line, data, start).room
+                # deeper in than the line on which the other began, or on that line: it is part of the other
                 if inner is None or room is None or inner > room:
                     depth += not match["alone"]
                     continue
@@ -153,6 +154,7 @@ class Elements(Boundary):
                 if end < 0 and not buffer.final and len(data) - match.start() <= self.max_bytes:
                     yield match.start()
                     return
+                # a comment that is longer than an event is text that only looks like one
                 if 0 <= end <= match.start() + self.max_bytes:
                     position = end
                 continue

@@ -163,6 +163,7 @@ class Objects(Boundary):
         if b"\\" in data or self.before.escaped:
             quote &= ~_escaped(tokens, code, self.before.escaped)
         count = np.cumsum(quote) + int(self.before.in_string)
+        # quotes are counted from the start of each line, so that one too many harms no other line
         at_line = np.maximum.accumulate(np.where(code == _LINE_FEED, count, 0)) if len(count) else count
         kinds = code & 0xDF
         outside = ((count - at_line) % 2 == 0) & ((kinds == _OPENS) | (kinds == _CLOSES))
@@ -191,6 +192,7 @@ class Objects(Boundary):
             return rows.compress(np.array(good, bool))
         before = values[np.maximum(at[rows] - 2, 0)]
         goes_on = np.isin(before, _CONTINUES)
+        # only those behind a blank line need a walk back; the others are judged as one column
         blank = np.isin(before, _BLANKS) | (at[rows] < 2)
         for i in np.flatnonzero(blank):
             end = int(at[rows[i]]) - 2
@@ -209,6 +211,7 @@ class Objects(Boundary):
             lengths = np.diff(np.append(resets, len(total)))
             total[resets[0] :] -= np.repeat(total[resets] - delta[resets] - depths, lengths)
         if len(total) and total.min() < 0:
+            # below zero each closing bracket too many would lift all that follows by one
             for part in np.split(total, resets):
                 if len(part) and part.min() < 0:
                     part -= np.minimum(np.minimum.accumulate(part), 0)
@@ -251,6 +254,7 @@ class Objects(Boundary):
             rows = np.union1d(rows, firsts[firsts < len(flags)])
         for i, row in enumerate(rows):
             position = int(brackets.at[row])
+            # between a key and its array stand a colon and blanks, of which no writer makes many
             before = max(0, position - len(self.key.encode()) - 64)
             flags[row : rows[i + 1] if i + 1 < len(rows) else None] = brackets.code[row] == _OPEN_ARRAY and bool(
                 named.search(data, before, position)
