@@ -253,8 +253,7 @@ class Mixer:
         read = run_requests(side_by_side(readers))
         shared: dict[int, list[tuple[int, Extracted]]] = {}
         for (number, _, _), in_order, found in zip(runs, orders, read, strict=True):
-            # plans with the same time rules share the stages of their events: with forty parsers that is most of the time
-            # plans with the same time rules go through the stages together: with forty parsers that saves most of the time
+            # plans with the same time rules go through the stages together, which saves most of the time of many
             if not in_order:
                 shared.setdefault(plans.same_times[number], []).extend((number, extracted) for extracted in found)
         for members in shared.values():

@@ -65,7 +65,6 @@ class Pieces:
 
     def found_in(self, text: pl.Series) -> pl.Series:
         """For each text the places of all pieces that stand in it, in order; null where none does."""
-        # a blank in a pattern matches any run of blanks, so pieces and texts are held against each other with single ones
         # a blank of a pattern matches any run of blanks, so both sides are held against each other with single ones
         found = _with_single_blanks(text).str.extract_many(self.pieces, overlapping=True)
         lists = self.lists.gather(self._number(found.list.first()))
