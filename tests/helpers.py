@@ -17,6 +17,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from hypothesis import settings
+
 import kinglet as kinglet_module
 from kinglet.cli.main import main
 
@@ -116,6 +118,12 @@ def kinglet_process(*arguments: str | Path, given: bytes = b"") -> subprocess.Co
     """Calls the command line as a process of its own."""
     command = [sys.executable, "-m", "kinglet", *map(str, arguments)]
     return subprocess.run(command, input=given, capture_output=True, check=False, timeout=PATIENCE)
+
+
+def examples(count: int) -> settings:
+    """So many random examples of a property, times KINGLET_EXAMPLES of the environment; each takes its time."""
+    times = float(os.environ.get("KINGLET_EXAMPLES", "1"))
+    return settings(max_examples=max(1, round(count * times)), deadline=None)
 
 
 @functools.cache

@@ -14,12 +14,12 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
 from kinglet.cutting import cutter as cutting
-from tests.helpers import PATIENCE, PUMP, PUMP_LOG, ROOT, InFolder, kinglet, kinglet_process, with_pattern
+from tests.helpers import PATIENCE, PUMP, PUMP_LOG, ROOT, InFolder, examples, kinglet, kinglet_process, with_pattern
 
 
 def events_of(parser: kinglet_module.Parser, log: str) -> list[dict[str, Any]]:
@@ -142,7 +142,7 @@ ODD = st.lists(
 
 class Terminals(InFolder):
     @given(ODD, ODD)
-    @settings(max_examples=25, deadline=None)
+    @examples(25)
     def test_nothing_raw_reaches_one(self, one: str, other: str) -> None:
         self.write("p.yaml", with_pattern("{a:word} {b:rest}"))
         name = f"x{one.replace('/', '').replace(chr(0), '')[:40]}.log"

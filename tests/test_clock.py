@@ -7,7 +7,7 @@ from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -15,7 +15,7 @@ from kinglet.timestamps.directives import DIRECTIVES
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.reading import TimeReading, instants
 from kinglet.timestamps.reference_time import as_moment
-from tests.helpers import with_pattern
+from tests.helpers import examples, with_pattern
 
 NOON = datetime(2026, 3, 5, 12, tzinfo=UTC)
 
@@ -163,7 +163,7 @@ class Zones(unittest.TestCase):
         st.sampled_from(["Europe/Lisbon", "Atlantic/Azores", "UTC", "Asia/Kolkata"]),
         st.sampled_from(["%Y-%m-%d %H:%M:%S.%f", "%d/%b/%Y %H:%M:%S,%f", "%a %d %B %Y %I:%M:%S.%f %p"]),
     )
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_any_instant_survives_being_written_and_read(self, moment: datetime, zone: str, fmt: str) -> None:
         instant = moment.replace(tzinfo=UTC)
         local = instant.astimezone(ZoneInfo(zone))

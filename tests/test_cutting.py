@@ -7,7 +7,7 @@ import re
 import unittest
 from unittest import mock
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kinglet.cutting import cutter as cutting
@@ -15,6 +15,7 @@ from kinglet.cutting.cutter import cut
 from kinglet.cutting.rule import CutRule
 from kinglet.source import logs as sources
 from kinglet.source.logs import open_sources
+from tests.helpers import examples
 
 Event = tuple[int, int, str, list[str]]
 
@@ -109,7 +110,7 @@ class AnyChunking(unittest.TestCase):
         st.integers(1, 120),
         st.booleans(),
     )
-    @settings(max_examples=240, deadline=None)
+    @examples(96)
     def test_chunks_change_nothing_and_every_byte_is_somewhere(
         self, made: tuple[str, CutRule, str], max_bytes: int, max_lines: int | None, chunk: int, ended: bool
     ) -> None:  # fmt: skip

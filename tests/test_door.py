@@ -17,12 +17,12 @@ from unittest import mock
 import pandas as pd
 import polars as pl
 import pyarrow as pa
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
 from kinglet.demo.logs import LOGS, log_text
-from tests.helpers import ROOT, InFolder, with_pattern
+from tests.helpers import ROOT, InFolder, examples, with_pattern
 from tests.helpers import kinglet as command
 
 PARSERS = ROOT / "src" / "kinglet" / "demo" / "parsers"
@@ -210,7 +210,7 @@ PARTS = st.sampled_from(
 class Sessions(unittest.TestCase):
     @given(st.sampled_from(RULES), st.lists(PARTS, max_size=14), st.lists(st.integers(1, 90), min_size=1, max_size=6),
            st.sampled_from(["utf-8", "utf-16-le", "cp1252"]))  # fmt: skip
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_any_pieces_and_any_stops_give_the_events_of_the_whole(
         self, rule: str, parts: list[str], sizes: list[int], encoding: str
     ) -> None:  # fmt: skip
@@ -274,7 +274,7 @@ class Sessions(unittest.TestCase):
         self.assertEqual([["after-pause"], None], [faults or None for faults in rest["faults"].to_list()])
 
     @given(st.data())
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_a_state_that_was_damaged_is_refused(self, data: st.DataObject) -> None:
         parser = kinglet.load(BLOCKS % data.draw(st.sampled_from(RULES)))
         session = kinglet.Session(parser, encoding=data.draw(st.sampled_from(["utf-8", "utf-16-le"])))

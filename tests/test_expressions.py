@@ -11,7 +11,7 @@ from pathlib import Path
 from unittest import mock
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
@@ -23,7 +23,7 @@ from kinglet.expressions.reading import WORDS
 from kinglet.expressions.terms import ExpressionError
 from kinglet.output.views import FieldsView, ModelView, View
 from kinglet.plan.data import RESERVED
-from tests.helpers import ROOT, InFolder, kinglet
+from tests.helpers import ROOT, InFolder, examples, kinglet
 
 ROWS = st.lists(
     st.tuples(
@@ -104,24 +104,24 @@ class AgainstSqlite(unittest.TestCase):
             self.assertFalse([value for value, bad in zip(expected, failed, strict=True) if bad and value is not None])
 
     @given(NUMBERS, ROWS)
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_numbers(self, text: str, rows: list[tuple[int | None, int | None, str | None, str | None]]) -> None:
         self.agree(text, rows)
 
     @given(TEXTS, ROWS)
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_texts(self, text: str, rows: list[tuple[int | None, int | None, str | None, str | None]]) -> None:
         self.agree(text, rows)
 
     @given(CONDITIONS, ROWS)
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_conditions(self, text: str, rows: list[tuple[int | None, int | None, str | None, str | None]]) -> None:
         self.agree(text, rows)
 
 
 class Failing(unittest.TestCase):
     @given(st.lists(st.one_of(st.none(), st.integers(-(2**63), 2**63 - 1)), min_size=2, max_size=2))
-    @settings(max_examples=120, deadline=None)
+    @examples(48)
     def test_no_sum_is_wrong(self, values: list[int | None]) -> None:
         frame = pl.DataFrame([values], schema={"n": pl.Int64(), "m": pl.Int64()}, orient="row")
         for sign in "+-*":
@@ -203,7 +203,7 @@ class Refused(unittest.TestCase):
             self.assertIn(message, str(caught.exception))
 
     @given(st.text("nmtu()+-*/%|'\"<>=, .0123456789;[]{}:?@$~AND_casewhenTHENinlikeSELECT", max_size=40))
-    @settings(max_examples=180, deadline=None)
+    @examples(72)
     def test_any_text_is_an_expression_or_an_error(self, text: str) -> None:
         try:
             made = sql(text, FIELDS)
@@ -283,7 +283,7 @@ class Names(InFolder):
         st.lists(STEPS, max_size=3),
         st.lists(HOSTILE, min_size=1, max_size=6),
     )
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_any_names_and_steps(self, name: str, form: str, steps: list[str], texts: list[str]) -> None:
         field = json.dumps(name, ensure_ascii=False)
         if form == "json":

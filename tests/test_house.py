@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import json
 import os
 import re
 import shutil
@@ -282,20 +283,24 @@ class OneRow(InFolder):
         root = self.folder / "kinglet"
         shutil.copytree(SOURCES, root, ignore=shutil.ignore_patterns("__pycache__"))
         surroundings = {**os.environ, "PYTHONPATH": str(self.folder)}
+        script = f"import contextlib, io, json, kinglet, traceback\nFILE = {with_pattern('%s')!r}\nsaid = {{}}\n"
+        for what, added in ADDITIONS.items():
+            file = root / added.where
+            before = file.read_text(encoding="utf-8")
+            self.assertEqual(1, before.count(added.behind) if added.behind else 1, what)
+            if added.behind:
+                file.write_text(before.replace(added.behind, added.behind + added.row), encoding="utf-8")
+            if added.file[0]:
+                (root / added.file[0]).write_text(added.file[1], encoding="utf-8")
+            script += (
+                "with contextlib.redirect_stdout(io.StringIO()) as out:\n"
+                f"    try:\n        exec({added.use!r})\n    except SystemExit:\n        pass\n"
+                f"    except BaseException:\n        traceback.print_exc(file=out)\nsaid[{what!r}] = out.getvalue()\n"
+            )
+        command = [sys.executable, "-c", script + "print(json.dumps(said))"]
+        done = subprocess.run(command, env=surroundings, cwd=self.folder, capture_output=True, text=True, check=False)
+        self.assertTrue(done.stdout, done.stderr)
+        said = json.loads(done.stdout)
         for what, added in ADDITIONS.items():
             with self.subTest(what=what):
-                file, before = root / added.where, (root / added.where).read_text(encoding="utf-8")
-                self.assertEqual(1, before.count(added.behind) if added.behind else 1)
-                if added.behind:
-                    file.write_text(before.replace(added.behind, added.behind + added.row), encoding="utf-8")
-                if added.file[0]:
-                    (root / added.file[0]).write_text(added.file[1], encoding="utf-8")
-                script = f"import kinglet\nFILE = {with_pattern('%s')!r}\n{added.use}\n"
-                done = subprocess.run(
-                    [sys.executable, "-c", script], env=surroundings, cwd=self.folder, capture_output=True, text=True,
-                    check=False,
-                )  # fmt: skip
-                self.assertEqual(added.said, done.stdout.strip(), done.stderr[-600:])
-                file.write_text(before, encoding="utf-8")
-                if added.file[0]:
-                    (root / added.file[0]).unlink()
+                self.assertEqual(added.said, said[what].strip())

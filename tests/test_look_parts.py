@@ -7,7 +7,7 @@ import unittest
 from typing import Any
 
 import polars as pl
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import kinglet as package
@@ -23,6 +23,7 @@ from kinglet.discover.words import percent, size
 from kinglet.source.logs import open_sources
 from kinglet.spec.schema import Csv, Events
 from kinglet.timestamps.known_forms import FINDABLE, format_of, stamps
+from tests.helpers import examples
 
 PEOPLE = ("m.okoro", "t.varela", "j.lindqvist", "a.pires", "s.amadi", "h.fontaine")
 
@@ -334,7 +335,7 @@ class AnyLog(unittest.TestCase):
     @example([b"a=b ", b"a=b ", b"a=b ", b"# "])
     @example([b"#=1 *=2 more=3 _onward_1=4 raw=5 \n"] * 3)
     @example([b'{"#a": 1, "*": 2, "more": {"x": 1}, "_onward_": 4, "row": 5, "^a$": 1}\n'] * 3)
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_a_look_at_anything_holds_together(self, parts: list[bytes]) -> None:
         data = b"".join(parts)
         try:

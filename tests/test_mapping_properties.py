@@ -7,7 +7,7 @@ import unittest
 from typing import Any
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -18,6 +18,7 @@ from kinglet.ocsf.validation import complaints
 from kinglet.runtime.groups import Group
 from kinglet.structured.by_form import read
 from kinglet.structured.json_objects import JsonObjects
+from tests.helpers import examples
 from tests.test_model import complaints as standard_complaints
 
 MODEL = load_model()
@@ -67,7 +68,7 @@ def at(event: dict[str, Any], path: str) -> Any:
 
 
 class Mapped(unittest.TestCase):
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     @given(st.lists(WORDS, min_size=7, max_size=7))
     def test_any_event_is_valid_and_loses_nothing(self, words: list[str]) -> None:
         result = PARSER.parse([";".join(words)], reference_time="2026-03-02")
@@ -84,7 +85,7 @@ class Mapped(unittest.TestCase):
             self.assertEqual((99, row["result"]), (event["status_id"], event["status"]))
         self.assertEqual(event["type_uid"], event["class_uid"] * 100 + event["activity_id"])
 
-    @settings(max_examples=25, deadline=None)
+    @examples(25)
     @given(st.lists(st.lists(WORDS, min_size=7, max_size=7), min_size=1, max_size=5))
     def test_an_event_does_not_depend_on_those_beside_it(self, lines: list[list[str]]) -> None:
         together = list(PARSER.parse([";".join(words) for words in lines], reference_time="2026-03-02").to_model())

@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 from typing import Any
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
@@ -15,7 +15,7 @@ from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.schema import Attribute, Entity, ModelClass
 from kinglet.ocsf.validation import complaints
 from kinglet.output.views import ModelView
-from tests.helpers import InFolder, kinglet, with_pattern
+from tests.helpers import InFolder, examples, kinglet, with_pattern
 from tests.test_model import complaints as standard_complaints
 
 MODEL = load_model()
@@ -47,7 +47,7 @@ _OWN = {"class_uid", "class_name", "category_uid", "category_name", "type_uid", 
 
 class AnyMapping(unittest.TestCase):
     @given(st.data())
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_valid_or_counted(self, data: st.DataObject) -> None:
         item: ModelClass = data.draw(st.sampled_from(CLASSES))
         wanted = data.draw(st.lists(st.sampled_from(paths(item)), min_size=1, max_size=7, unique=True))

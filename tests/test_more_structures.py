@@ -8,7 +8,7 @@ from typing import Any
 from xml.etree import ElementTree
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -21,7 +21,7 @@ from kinglet.structured.fixed import Fixed
 from kinglet.structured.repeats import selector, taken
 from kinglet.structured.structured_data import StructuredData
 from kinglet.structured.xml_elements import MOST_LEVELS, XmlElements
-from tests.helpers import InFolder, soon
+from tests.helpers import InFolder, examples, soon
 
 HEAD = "kinglet: 1\nparser: gate\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Gatekeeper}\n"
 RECORD = """<?xml version="1.0"?>
@@ -75,7 +75,7 @@ class Alike(unittest.TestCase):
         ["a: 1", "a:", "b: x: y", "\tc: 2", "\t\td:  3 ", "free text", "\tmore text", "[part]", "", "http://x",
          "é: ü", "a:b", " :"]
     ), max_size=6), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_blocks(self, lines: list[list[str]]) -> None:
         self.agree(Blocks(), ["\n".join(some) for some in lines])
         self.agree(Blocks(), ["\r\n".join(some) for some in lines])
@@ -84,12 +84,12 @@ class Alike(unittest.TestCase):
         ["<a>", "</a>", "<b x='1'>", "</b>", "<c/>", "text", "&lt;", "&#65;", "<![CDATA[x<]]>", "<!--y-->", " ", "]]>",
          '<d y="&quot;">', "</d>"]
     ), max_size=8), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=120, deadline=None)
+    @examples(48)
     def test_xml(self, pieces: list[list[str]]) -> None:
         self.agree(XmlElements(), [f"<r>{''.join(some)}</r>" for some in pieces])
 
     @given(st.lists(st.text("ab c\t\n", max_size=14), min_size=1, max_size=8))
-    @settings(max_examples=120, deadline=None)
+    @examples(48)
     def test_fixed(self, texts: list[str]) -> None:
         self.agree(Fixed({"b": (5, 7), "a": (1, 3), "c": (9, None)}), texts)
         self.agree(Fixed({"b": (2, 4)}), texts)
@@ -97,12 +97,12 @@ class Alike(unittest.TestCase):
     @given(st.lists(st.lists(st.sampled_from(
         ["[a", ' x="1"', ' y="q\\"r\\]"', ' x=""', "]", "-", "[b]", " ", ' z="a]b"']
     ), max_size=7), min_size=1, max_size=8))  # fmt: skip
-    @settings(max_examples=180, deadline=None)
+    @examples(72)
     def test_structured_data(self, pieces: list[list[str]]) -> None:
         self.agree(StructuredData(), ["".join(some) for some in pieces])
 
     @given(st.recursive(st.text("ab&<>'\" é", max_size=5), lambda inner: st.lists(inner, max_size=3), max_leaves=8))
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_xml_reads_what_the_standard_library_writes(self, tree: Any) -> None:
         def element(value: Any, name: str) -> ElementTree.Element:
             made = ElementTree.Element(name)

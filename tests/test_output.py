@@ -10,7 +10,7 @@ from unittest import mock
 
 import polars as pl
 import pyarrow.parquet
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -18,7 +18,7 @@ from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, ne
 from kinglet.output.feeding import Feed
 from kinglet.output.views import view
 from kinglet.output.writers import WRITERS, NdjsonWriter, writer_for
-from tests.helpers import PUMP, PUMP_LOG, InFolder
+from tests.helpers import PUMP, PUMP_LOG, InFolder, examples
 
 TEXT = st.none() | st.text(st.characters(codec="utf-8"), max_size=12)
 ROW = st.fixed_dictionaries(
@@ -57,14 +57,14 @@ def plainly(row: dict[str, Any], layout: Layout) -> dict[str, Any]:
 
 class JsonText(unittest.TestCase):
     @given(st.lists(ROW, min_size=1, max_size=6), st.sampled_from(LAYOUTS))
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_it_is_what_the_standard_encoder_would_say(self, rows: list[dict[str, Any]], layout: Layout) -> None:
         frame = pl.DataFrame(rows, schema=SCHEMA)
         lines = json_lines(frame, layout)
         self.assertEqual([plainly(row, layout) for row in rows], [json.loads(line) for line in lines])
 
     @given(st.lists(ROW, min_size=2, max_size=6), st.sampled_from(LAYOUTS))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_the_bytes_do_not_depend_on_the_batch(self, rows: list[dict[str, Any]], layout: Layout) -> None:
         frame = pl.DataFrame(rows, schema=SCHEMA)
         alone = [json_lines(frame.slice(i, 1), layout).item() for i in range(frame.height)]

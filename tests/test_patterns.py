@@ -10,7 +10,7 @@ from typing import Any
 from unittest import mock
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -27,7 +27,7 @@ from kinglet.regex.atoms import matching_prefix
 from kinglet.regex.dialect import RegexError, check_regex
 from kinglet.regex.for_python import for_python
 from kinglet.regex.literals import known
-from tests.helpers import PUMP, PUMP_LOG, with_pattern
+from tests.helpers import PUMP, PUMP_LOG, examples, with_pattern
 
 
 def read(pattern: str, *lines: str) -> list[dict[str, Any] | None]:
@@ -207,7 +207,7 @@ class Patterns(unittest.TestCase):
             self.assertEqual((0, True), (found.failed, found.attempted > 0))
 
     @given(st.text(alphabet=st.characters(codec="utf-8", exclude_characters="\r\n \t{}[]"), min_size=1))
-    @settings(max_examples=100, deadline=None)
+    @examples(40)
     def test_any_literal_text_matches_itself_in_both_engines(self, text: str) -> None:
         (regex,) = to_regexes(parse(text), {})
         self.assertIsNotNone(re.search(regex, text))
@@ -215,7 +215,7 @@ class Patterns(unittest.TestCase):
         self.assertIsNone(re.search(f"^{escape(text)}$", text + "x"))
 
     @given(st.lists(st.sampled_from(["ab", "x:y", "7", "-", "a.b", ""]), min_size=3, max_size=3))
-    @settings(max_examples=100, deadline=None)
+    @examples(40)
     def test_the_shown_spans_are_the_extracted_values(self, parts: list[str]) -> None:
         parser = kinglet.load(with_pattern("{a:text}: [[{b:word} ]]({c:text})"))
         raw = f"{parts[0]}: {parts[1]} ({parts[2]})"
@@ -248,7 +248,7 @@ class Gaps(unittest.TestCase):
         st.lists(st.sampled_from(OPTIONS), min_size=1, max_size=5, unique=True),
         st.lists(st.tuples(st.sampled_from(SAID), st.sampled_from(["", " ", "  ", "\t"])), max_size=9),
     )
-    @settings(max_examples=900, deadline=None)
+    @examples(360)
     def test_a_pattern_means_what_is_written(self, pieces: list[str], words: list[tuple[str, str]]) -> None:
         tokens = parse("".join(pieces))
         text = "".join(word + blank for word, blank in words)
@@ -340,7 +340,7 @@ class Dialect(unittest.TestCase):
     @given(
         st.lists(PIECES, min_size=1, max_size=3), st.sampled_from(["", "(?i)", "(?s)"]), st.lists(LETTERS, max_size=8)
     )
-    @settings(max_examples=360, deadline=None)
+    @examples(144)
     def test_both_engines_give_the_same_groups(self, pieces: list[str], flags: str, letters: list[str]) -> None:
         regex = flags + "".join(f"(?P<g{i}>{piece})" for i, piece in enumerate(pieces))
         if known(regex).vague:

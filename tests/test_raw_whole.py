@@ -17,7 +17,7 @@ from typing import Any
 from unittest import mock
 
 import zstandard
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
@@ -31,7 +31,7 @@ from kinglet.cutting.boundaries.framed import Counted, FixedLength, Prefixed
 from kinglet.cutting.cutter import Cutter, cut
 from kinglet.cutting.rule import CutRule
 from kinglet.source.logs import CHUNK_BYTES, Source, open_sources
-from tests.helpers import InFolder, kinglet, with_pattern
+from tests.helpers import InFolder, examples, kinglet, with_pattern
 
 LINES = "kinglet: 1\nparser: lines\nversion: 1.0.0\nproduct: {vendor: Marram Ferries, name: Bench}\n"
 
@@ -56,7 +56,7 @@ class Packed(InFolder):
     TEXT = b"".join(b"%05d %s moored at quay %d\n" % (i, os.urandom(9).hex().encode(), i % 7) for i in range(9000))
 
     @given(st.sampled_from(list(PACK)), st.sampled_from(["cut", "broken", "garbage", "zeros"]), st.floats(0, 1))
-    @settings(max_examples=24, deadline=None)
+    @examples(24)
     def test_what_was_unpacked_is_kept_and_marked(self, name: str, how: str, part: float) -> None:
         packed = self.PACK[name](self.TEXT)
         place = min(int(part * len(packed)), len(packed) - 2)
@@ -147,7 +147,7 @@ class Records(unittest.TestCase):
         ), min_size=1, max_size=5),
         st.integers(3, 90),
     )  # fmt: skip
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_objects_under_a_key(self, logged: list[tuple[str, list[object]]], chunk: int) -> None:
         """Objects without the key, and items that are no objects, are events with a fault; nothing is dropped."""
         lines, good, others = [], [], []
@@ -170,7 +170,7 @@ class Records(unittest.TestCase):
     @given(
         st.lists(st.text("ab-\n", max_size=6), min_size=1, max_size=5), st.booleans(), st.booleans(), st.integers(1, 40)
     )
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_separators_at_the_edges_and_with_either_line_end(
         self, texts: list[str], leads: bool, crlf: bool, chunk: int
     ) -> None:
@@ -188,7 +188,7 @@ class Records(unittest.TestCase):
     @example("2 bytes", ["aaaaaa", "a"], 1)
     @example("2 bytes little-endian", ["é" * 120, "b" * 200], 7)
     @example("4 bytes", ["b" * 254, "b" * 0xFE], 7)
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_lengths_before_records(self, form: str, texts: list[str], chunk: int) -> None:
         def head(size: int) -> bytes:
             if form == "line":
@@ -222,7 +222,7 @@ class Records(unittest.TestCase):
             self.assertGreater(len(lost), 2)
 
     @given(st.integers(1, 3), st.booleans(), st.integers(1, 60))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_elements_within_elements_of_their_name(self, depth: int, pretty: bool, chunk: int) -> None:
         def element(level: int, indent: str) -> str:
             if level == 0:
@@ -336,7 +336,7 @@ class Batches(InFolder):
     @given(
         st.lists(st.sampled_from(['{"a":1}\n{"b":2}\n', '{"a":', '[{"a":1}]', "", "junk\n", '{"c":3}}\n']), max_size=9)
     )
-    @settings(max_examples=80, deadline=None)
+    @examples(32)
     def test_small_logs_together_are_as_each_alone(self, texts: list[str]) -> None:
         def read(sources: list[Source]) -> list[tuple[str, str, tuple[str, ...]]]:
             found = []

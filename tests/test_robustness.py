@@ -7,7 +7,7 @@ import json
 import unittest
 from contextlib import redirect_stdout
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from rich.console import Console
 
@@ -17,7 +17,7 @@ from kinglet.errors import did_you_mean, window
 from kinglet.insight.palette import FEW_STATES, STATES
 from kinglet.insight.preview import preview
 from kinglet.insight.visible import visible
-from tests.helpers import PUMP, PUMP_LOG
+from tests.helpers import PUMP, PUMP_LOG, examples
 
 GOOD = PUMP_LOG.encode()
 ANYTHING = st.binary(max_size=80) | st.sampled_from([GOOD, GOOD[:70], GOOD.replace(b" ", b"\t"), GOOD.upper()])
@@ -27,7 +27,7 @@ class Fuzz(unittest.TestCase):
     parser = kinglet.load(PUMP)
 
     @given(st.lists(ANYTHING, max_size=4))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_every_event_has_a_state_a_model_and_a_preview(self, pieces: list[bytes]) -> None:
         data = b"31/Jan 00:00:00 readable so far\n" * 8 + b"\n".join(pieces)
         try:
@@ -45,7 +45,7 @@ class Fuzz(unittest.TestCase):
         self.assertIn("<div", result._repr_html_())
 
     @given(st.text(max_size=40))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_a_parser_file_of_any_text_is_loaded_or_refused(self, text: str) -> None:
         try:
             kinglet.load(f"kinglet: 1\n{text}\n")
@@ -53,7 +53,7 @@ class Fuzz(unittest.TestCase):
             self.assertTrue(error.problems)
 
     @given(st.text(max_size=30))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_any_pattern_is_compiled_or_refused(self, pattern: str) -> None:
         definition = {
             "kinglet": 1,

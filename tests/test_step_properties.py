@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import csv
+import functools
 import ipaddress
 import re
 import unittest
 from datetime import UTC, datetime
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -23,7 +24,7 @@ from kinglet.steps.fields import Rename
 from kinglet.steps.privacy import Mask
 from kinglet.steps.tables import Lookup, Table, Translate
 from kinglet.steps.values import Convert, Join, Replace, Split
-from tests.helpers import InFolder
+from tests.helpers import InFolder, examples
 
 NOW = datetime(2026, 3, 8, tzinfo=UTC)
 TEXTS = st.lists(st.one_of(st.none(), st.text("ab,é \n.1", max_size=9)), min_size=1, max_size=8)
@@ -41,7 +42,7 @@ def framed(texts: list[str | None], other: list[str | None] | None = None) -> pl
 
 class AgainstPython(InFolder):
     @given(TEXTS, st.integers(0, 4), st.one_of(st.none(), MASKS))
-    @settings(max_examples=100, deadline=None)
+    @examples(40)
     def test_mask(self, texts: list[str | None], show: int, some: list[bool] | None) -> None:
         where = pl.Series(some[: len(texts)]) if some is not None and len(texts) <= 8 else None
         found = Mask(("x",), show).act(framed(texts), where, NOW)[0]["x"].to_list()
@@ -57,7 +58,7 @@ class AgainstPython(InFolder):
         self.assertEqual(expected, found)
 
     @given(TEXTS, st.sampled_from([",", " ", "ab", "."]), st.integers(1, 4))
-    @settings(max_examples=100, deadline=None)
+    @examples(40)
     def test_split(self, texts: list[str | None], at: str, count: int) -> None:
         into = tuple(f"p{i}" for i in range(count))
         parts = Split("x", at, into, None).act(framed(texts), None, NOW)[0]
@@ -68,7 +69,7 @@ class AgainstPython(InFolder):
             self.assertEqual(text.split(at) if text is not None else None, whole[i])
 
     @given(TEXTS, TEXTS, st.sampled_from(["", "-", ", "]))
-    @settings(max_examples=100, deadline=None)
+    @examples(40)
     def test_join(self, one: list[str | None], other: list[str | None], with_: str) -> None:
         frame = framed(one, other)
         found = Join(("x", "y"), with_, "z").act(frame, None, NOW)[0]["z"].to_list()
@@ -78,7 +79,7 @@ class AgainstPython(InFolder):
 
     @given(TEXTS, st.sampled_from([("a+", "<${0}>", r"<\g<0>>"), ("(a)(b)", "${2}${1}", r"\2\1"), (r"\s", "", ""),
                                    ("(?P<n>[0-9])", "${n}$$", r"\g<n>$")]))  # fmt: skip
-    @settings(max_examples=100, deadline=None)
+    @examples(40)
     def test_replace(self, texts: list[str | None], way: tuple[str, str, str]) -> None:
         regex, with_, python = way
         found = Replace("x", regex, with_).act(framed(texts), None, NOW)[0]["x"].to_list()
@@ -90,7 +91,7 @@ class AgainstPython(InFolder):
             max_size=9,
         )
     )
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_convert(self, texts: list[str | None]) -> None:
         frame = framed(texts)
         number, faults = Convert((FieldPlan("x", TYPES["int"]),)).act(frame, None, NOW)
@@ -107,7 +108,7 @@ class AgainstPython(InFolder):
         st.lists(st.tuples(st.integers(0, 2**32 - 1), st.integers(0, 32)), min_size=1, max_size=12),
         st.lists(st.integers(0, 2**32 - 1), min_size=1, max_size=12),
     )
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_networks(self, nets: list[tuple[int, int]], addresses: list[int]) -> None:
         networks = [ipaddress.ip_network((number, length), strict=False) for number, length in nets]
         near = [int(network.network_address) + 1 for network in networks if network.prefixlen < 32]
@@ -122,7 +123,7 @@ class AgainstPython(InFolder):
             self.assertEqual(f"n{-max(holds)[1]}" if holds else None, name, text)
 
     @given(st.lists(st.text("ab", max_size=4), min_size=1, max_size=8, unique=True), TEXTS)
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_prefixes_and_translations(self, keys: list[str], texts: list[str | None]) -> None:
         path = self.folder / "t.csv"
         with path.open("w", newline="") as file:
@@ -163,18 +164,23 @@ class VariantsTogether(unittest.TestCase):
         "envelope: '{stamp:time} {body:rest}'\nvariants:\n"
     )
 
+    @classmethod
+    @functools.cache
+    def parser(cls, variants: str) -> kinglet.Parser:
+        return kinglet.load(cls.FILE + variants)
+
     @given(st.lists(st.tuples(
         st.integers(0, 15),
         st.sampled_from(["1", "22 1.5", "x", "3 4.5 at 2026-03-03T22:10:41Z", "9" * 20]),
         st.sampled_from(["03/Mar 22:10:41", "31/Feb 22:10:41", "25/Oct 00:30:00", "nonsense"]),
     ), max_size=25))  # fmt: skip
-    @settings(max_examples=15, deadline=None)
+    @examples(15)
     def test_each_alone_and_all_at_once(self, events: list[tuple[int, str, str]]) -> None:
         lines = [f"{stamp} {'abcdefghijklmnop'[i] * 4} {text}" for i, text, stamp in events]
-        together = kinglet.load(self.FILE + "\n".join(self.VARIANTS)).parse(lines, reference_time="2026-03-08").events
+        together = self.parser("\n".join(self.VARIANTS)).parse(lines, reference_time="2026-03-08").events
         for number, (line, event) in enumerate(zip(lines, together.iter_rows(named=True), strict=True)):
             variant = self.VARIANTS[min(events[number][0], 14)]
-            one = kinglet.load(self.FILE + variant).parse([line], reference_time="2026-03-08").events.row(0, named=True)
+            one = self.parser(variant).parse([line], reference_time="2026-03-08").events.row(0, named=True)
             for name in ("state", "faults", "variant", "a", "b", "when", "time", "time_notes", "stamp", "body"):
                 self.assertEqual(one.get(name), event[name], (name, line))
 

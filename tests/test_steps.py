@@ -9,12 +9,12 @@ from typing import Any
 from unittest import mock
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
 from kinglet.insight.diagnosis import reasons
-from tests.helpers import InFolder
+from tests.helpers import InFolder, examples
 from tests.helpers import kinglet as command
 
 HEAD = "kinglet: 1\nparser: doors\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Doors}\n"
@@ -153,7 +153,7 @@ class Operations(InFolder):
         self.assertNotIn("detail", lines[3])
 
     @given(st.lists(st.sampled_from([*LINES, "P1 1 a.b", "x 5 m.okoro"]), max_size=30), st.integers(1, 7))
-    @settings(max_examples=30, deadline=None)
+    @examples(30)
     def test_how_events_come_together_changes_nothing(self, raw: list[str], size: int) -> None:
         parser = kinglet.load(
             FILE

@@ -9,7 +9,7 @@ import unittest
 from typing import Any
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -22,7 +22,7 @@ from kinglet.structured.by_form import KeyColumns, Structure, read
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
 from kinglet.structured.pairs import Pairs
-from tests.helpers import InFolder, soon
+from tests.helpers import InFolder, examples, soon
 from tests.helpers import kinglet as command
 
 HEAD = "kinglet: 1\nparser: gate\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Gatekeeper}\n"
@@ -68,7 +68,7 @@ OBJECTS = st.dictionaries(KEYS, VALUES, max_size=4)
 
 class ReadingJson(unittest.TestCase):
     @given(st.lists(OBJECTS, min_size=1, max_size=5), st.sampled_from([None, 1]), st.booleans(), st.lists(KEYS))
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_the_same_as_the_standard_library(
         self, objects: list[dict[str, Any]], indent: int | None, ascii_only: bool, wanted: list[str]
     ) -> None:
@@ -84,7 +84,7 @@ class ReadingJson(unittest.TestCase):
             self.assertEqual(expected, got, texts[i])
 
     @given(st.lists(OBJECTS, min_size=1, max_size=6), st.randoms(use_true_random=False))
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_broken_texts_are_known_and_both_ways_agree(self, objects: list[dict[str, Any]], chance: Any) -> None:
         texts: list[str | None] = []
         for item in objects:
@@ -212,7 +212,7 @@ class ReadingPairs(unittest.TestCase):
         st.lists(st.lists(st.sampled_from(PIECES), max_size=9), min_size=1, max_size=6),
         st.booleans(),
     )
-    @settings(max_examples=180, deadline=None)
+    @examples(72)
     def test_both_ways_agree(self, pieces: list[list[str]], blank: bool) -> None:
         structure = Pairs() if blank else Pairs(";", "=")
         texts: list[str | None] = ["".join(some) for some in pieces]
@@ -258,7 +258,7 @@ class ReadingRows(unittest.TestCase):
         self.assertIn("behind the quotes", Delimited(self.NAMES).unread('"1"x,2')[1])
 
     @given(st.lists(st.lists(st.text(alphabet='a,"\n 1', max_size=4), min_size=1, max_size=5), min_size=1, max_size=6))
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_what_the_standard_library_writes(self, rows: list[list[str]]) -> None:
         lines: list[str | None] = []
         for row in rows:

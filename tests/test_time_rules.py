@@ -10,7 +10,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
@@ -21,7 +21,7 @@ from kinglet.insight.timeline import timeline
 from kinglet.parser import Parser
 from kinglet.timestamps.order import Dates, Known, Times, after, date_in_name, dated, filled, near, second_hours
 from kinglet.timestamps.zones import Zone, to_utc
-from tests.helpers import InFolder, with_pattern
+from tests.helpers import InFolder, examples, with_pattern
 from tests.helpers import kinglet as command
 
 AT = "2026-03-05T12:00:00Z"
@@ -349,7 +349,7 @@ class RepeatedHours(unittest.TestCase):
                 self.assertEqual({"hour-twice-first", "hour-twice-second"}, set(noted["time_notes"]))
 
     @given(st.lists(st.integers(1, 12), max_size=6), st.integers(0, 999))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_where_batches_end_changes_nothing(self, cuts: list[int], seed: int) -> None:
         chance = random.Random(seed)
         walls = [chance.randrange(0, 180) * 60_000_000 for _ in range(24)]
@@ -468,7 +468,7 @@ class MissingDates(unittest.TestCase):
             self.assertEqual(datetime.fromisoformat(f"2026-{wanted}"), found.time.cast(pl.Datetime("us")).item())
 
     @given(st.lists(st.tuples(st.integers(0, 86_399), st.booleans()), min_size=1, max_size=20), st.integers(0, 20))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_where_batches_end_changes_no_date(self, clocks: list[tuple[int, bool]], cut: int) -> None:
         whole = pl.Series(
             [DAY * 20_000 + i * DAY + clock * 10**6 if full else None for i, (clock, full) in enumerate(clocks)],
@@ -513,7 +513,7 @@ class NewYear(InFolder):
     def test_the_same_as_a_file_in_batches_and_through_the_command(self) -> None:
         """A large log through the repeated hour: one worker or several, a file or what its events are given as."""
         start = datetime(2026, 10, 24, 22, tzinfo=UTC)
-        moments = [start + timedelta(milliseconds=90 * i) for i in range(200_000)]
+        moments = [start + timedelta(milliseconds=150 * i) for i in range(120_000)]
         lines = [f"{moment.astimezone(AZORES):%d.%m.%Y %H:%M:%S.%f} n{i}" for i, moment in enumerate(moments)]
         path = Path("radar-2026-10-26.log")
         path.write_text("\n".join(lines) + "\n")

@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import polars as pl
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from kinglet.timestamps import notes
@@ -23,6 +23,7 @@ from kinglet.timestamps.known_forms import format_of, stamps
 from kinglet.timestamps.reading import TimeReading, read
 from kinglet.timestamps.stamps import Stamps
 from kinglet.timestamps.why_unread import why
+from tests.helpers import examples
 
 MANY = 20
 """So many times the cases of a format make a column that is read by its layout, once numpy is there."""
@@ -300,7 +301,7 @@ class Tables(unittest.TestCase):
         ),
         st.sampled_from(WAYS),
     )
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_any_instant_survives_any_way_of_writing_it(self, moment: datetime, way: Way) -> None:
         assume(
             way.format != "epoch_any" or moment.year > 1973
@@ -316,7 +317,7 @@ class Years(unittest.TestCase):
     """A year that the text leaves out, against a plain search through the years."""
 
     @given(st.datetimes(datetime(1980, 1, 1), datetime(2060, 1, 1)), st.integers(0, 365), st.sampled_from(ZONES))
-    @settings(max_examples=100, deadline=None)
+    @examples(40)
     def test_the_latest_that_is_no_more_than_a_day_ahead(self, at: datetime, day: int, zone: str) -> None:
         reference = at.replace(tzinfo=UTC)
         written = datetime(2000, 1, 1, 13, 30) + timedelta(days=day)

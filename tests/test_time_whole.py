@@ -8,13 +8,13 @@ from datetime import UTC, datetime, timedelta
 from unittest import mock
 from zoneinfo import ZoneInfo, available_timezones
 
-from hypothesis import example, given, settings
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import kinglet
 from kinglet.cutting import cutter as cutting
 from kinglet.cutting import small_logs as joining
-from tests.helpers import ROOT, InFolder
+from tests.helpers import ROOT, InFolder, examples
 
 HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Marram Ferries, name: Bench}\n"
 AZORES, LISBON = ZoneInfo("Atlantic/Azores"), ZoneInfo("Europe/Lisbon")
@@ -87,7 +87,7 @@ class NeverCut(unittest.TestCase):
         ),
         st.data(),
     )
-    @settings(max_examples=120, deadline=None)
+    @examples(48)
     def test_iso(self, moment: datetime, form: tuple[str, list[str]], data: st.DataObject) -> None:
         behind = data.draw(st.sampled_from(form[1]))
         line = f"quay {moment.strftime(form[0] + behind)} moored"
@@ -113,7 +113,7 @@ class NeverCut(unittest.TestCase):
             ]
         ),
     )
-    @settings(max_examples=90, deadline=None)  # fmt: skip
+    @examples(36)  # fmt: skip
     def test_what_is_no_part_of_it(self, moment: datetime, behind: str) -> None:
         line = f"quay {moment:%Y-%m-%d %H:%M:%S}{behind}"
         self.assertEqual([(moment.replace(microsecond=0, tzinfo=UTC), [])], found("{find: anywhere}", line), line)
@@ -184,7 +184,7 @@ class ZonesAndNotes(unittest.TestCase):
         st.sampled_from(sorted(available_timezones())),
         st.lists(st.tuples(st.integers(1925, 2036), st.integers(0, 366)), min_size=1, max_size=9),
     )
-    @settings(max_examples=30, deadline=None)
+    @examples(30)
     @example("Pacific/Fiji", [(2013, day) for day in range(365)])
     @example("America/Sao_Paulo", [(year, 5) for year in range(1950, 2020, 4)])
     @example("Asia/Kathmandu", [(year, 2) for year in (1980, 1981, 1984, 1985, 1986, 1987, 1988)])
@@ -230,7 +230,7 @@ def clocks(moments: list[datetime], zone: ZoneInfo, form: str) -> list[str]:
 
 class FurtherStamps(unittest.TestCase):
     @given(st.datetimes(datetime(2019, 1, 1), datetime(2025, 10, 1)), st.integers(-170, 170))
-    @settings(max_examples=60, deadline=None)
+    @examples(24)
     def test_without_a_year_they_lie_near_their_event(self, moment: datetime, days: int) -> None:
         other = moment + timedelta(days=days)
         rules = "[{from: until, to: until, format: '%d.%m. %H:%M:%S'}, {from: at}]"
@@ -247,7 +247,7 @@ class Order(InFolder):
         st.integers(40, 90),
     )  # fmt: skip
     @example(LISBON, True, 110, [(142, 24)], 40)
-    @settings(max_examples=20, deadline=None)
+    @examples(20)
     def test_the_hour_that_occurs_twice(
         self, zone: ZoneInfo, backward: bool, pace: int, late: list[tuple[int, int]], batch: int
     ) -> None:
@@ -280,7 +280,7 @@ class Order(InFolder):
         self.assertLessEqual(len(wrong), 2 * turning + 6 * len(placed), (zone, wrong))
 
     @given(st.booleans(), st.integers(1, 50), st.integers(400, 4000), st.integers(5, 30))
-    @settings(max_examples=25, deadline=None)
+    @examples(25)
     def test_times_of_day_in_both_directions(self, backward: bool, count: int, pace: int, batch: int) -> None:
         start = datetime(2026, 3, 3, 21, 0, tzinfo=UTC)
         moments = [start + timedelta(seconds=i * pace) for i in range(count + 5)]

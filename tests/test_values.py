@@ -9,14 +9,14 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
 from kinglet.structured.by_form import read
 from kinglet.structured.json_objects import item_of
 from kinglet.structured.pairs import Pairs
-from tests.helpers import ROOT
+from tests.helpers import ROOT, examples
 
 HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Marram Ferries, name: Bench}\n"
 
@@ -27,7 +27,7 @@ def parsed(file: str, *lines: str) -> pl.DataFrame:
 
 class Quoted(unittest.TestCase):
     @given(st.text("ab\\\"' tn", max_size=10), st.sampled_from("\"'"))
-    @settings(max_examples=120, deadline=None)
+    @examples(48)
     def test_there_and_back(self, text: str, quote: str) -> None:
         """What escapes the quote and backslashes, and nothing else, is undone."""
         written = quote + re.sub(rf"([{quote}\\])", r"\\\1", text) + quote
@@ -49,7 +49,7 @@ class WrittenPairs(unittest.TestCase):
         st.tuples(st.sampled_from(["k1", "k2", "k3", "k4"]), st.sampled_from(["bare", "quoted"]),
                   st.text("ab1 ,;\\\"|&~", max_size=6)),
         min_size=1, max_size=4, unique_by=lambda item: item[0]), min_size=1, max_size=5))  # fmt: skip
-    @settings(max_examples=180, deadline=None)
+    @examples(72)
     def test_there_and_back(self, between: str, equals: str, rows: list[list[tuple[str, str, str]]]) -> None:
         texts: list[str] = []
         meant: list[dict[str, str | None]] = []
@@ -81,7 +81,7 @@ class WrittenPairs(unittest.TestCase):
             self.assertEqual(values.get("k4"), more.get("k4"), texts[i])
 
     @given(st.lists(st.lists(st.tuples(WORDS, WORDS), min_size=1, max_size=3), min_size=1, max_size=3))
-    @settings(max_examples=90, deadline=None)
+    @examples(36)
     def test_values_with_blanks(self, rows: list[list[tuple[str, str]]]) -> None:
         """Up to the next key; and with escapes, any sign."""
         rows = [[(a.replace("\\", ""), b.replace("\\", "")) for a, b in row] for row in rows]
@@ -92,7 +92,7 @@ class WrittenPairs(unittest.TestCase):
             self.assertEqual([row.get(f"k{n}") or None for n in range(3)], [found.column(f"k{n}")[i] for n in range(3)])
 
     @given(st.lists(st.text("ab=\\ \n\t|n", min_size=1, max_size=6), min_size=1, max_size=3))
-    @settings(max_examples=120, deadline=None)
+    @examples(48)
     def test_escapes(self, values: list[str]) -> None:
         def escaped(text: str) -> str:
             for sign, written in (("\\", "\\\\"), ("=", "\\="), (" ", "\\ "), ("|", "\\|")):
@@ -132,7 +132,7 @@ ITEMS = st.recursive(
 
 class ItemsOfLists(unittest.TestCase):
     @given(st.lists(ITEMS, max_size=4), st.lists(st.one_of(st.integers(-3, 3), st.sampled_from("ab")), max_size=3))
-    @settings(max_examples=180, deadline=None)
+    @examples(72)
     def test_against_the_standard_library(self, items: list[Any], path: list[int | str]) -> None:
         path = [step for step in [1, *path] if step != 0]
         here: Any = items
@@ -183,7 +183,7 @@ class Blocks(unittest.TestCase):
 
 class InPlace(unittest.TestCase):
     @given(st.lists(st.sampled_from(["n=1", "n=x", "m", ""]), min_size=1, max_size=8))
-    @settings(max_examples=40, deadline=None)
+    @examples(40)
     def test_a_bad_value_is_that_of_its_event(self, texts: list[str]) -> None:
         """The step parse over many events gives each what it gives it alone."""
         file = "variants: [{name: a, pattern: '> {t:rest}'}]\nsteps: [{parse: {field: t, pattern: 'n={n:int}'}}]\n"

@@ -95,6 +95,7 @@ class Model:
         self.templates: dict[str, Any] = data.setdefault("templates", {})
         self._enums = [{_number(key): caption for key, caption in enum.items()} for enum in data["enums"]]
         self._captions: dict[str, str] = {}
+        self._objects: dict[str, Entity] = {}  # a mapping asks for the same few again and again
         for name, value in data["classes"].items():
             self._captions |= {value["caption"].casefold(): name, str(value["uid"]): name, name: name}
 
@@ -123,8 +124,11 @@ class Model:
 
     def object(self, name: str) -> Entity:
         """The object of a name."""
-        value = self.data["objects"][name]
-        return Entity(name, value["caption"], self._attributes(value), value.get("constraints", {}))
+        if name not in self._objects:
+            value = self.data["objects"][name]
+            entity = Entity(name, value["caption"], self._attributes(value), value.get("constraints", {}))
+            self._objects[name] = entity
+        return self._objects[name]
 
     def find(self, wanted: str | int) -> Entity:
         """The class, or the object, of a caption, name or uid.
