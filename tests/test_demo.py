@@ -56,8 +56,8 @@ class Scenario(unittest.TestCase):
 
 
 class Demo(InFolder):
-    def test_it_does_the_whole_job_and_ends_with_the_figures(self) -> None:
-        called = kinglet("demo", "here")
+    def test_it_does_the_whole_job_and_ends_with_figures_and_commands_that_work(self) -> None:
+        called = kinglet("demo", "here")  # takes seconds: once for all that is asked of it
         self.assertEqual(0, called.status, called.err)
         for said in (
             "$ kinglet look here",
@@ -73,9 +73,8 @@ class Demo(InFolder):
             self.assertRegex(called.out, rf"{name} +{mapped.height} ")
         self.assertLessEqual(max(len(line) for line in called.out.splitlines() if "$" not in line), 100)
 
-    def test_every_command_that_it_names_works(self) -> None:
-        lines = kinglet("demo").out.splitlines()
-        commands = [line.split("$ kinglet ")[1] for line in lines if line.startswith("   $ kinglet ")]
+        # what it names, on what it wrote
+        commands = [line.split("$ kinglet ")[1] for line in called.out.splitlines() if line.startswith("   $ kinglet ")]
         self.assertEqual(5, len(commands))
         for command in commands:
             with self.subTest(command=command):

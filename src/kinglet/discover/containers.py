@@ -148,6 +148,8 @@ def _csv(sample: Sample) -> Records | None:
     head = head[: head.rfind(b"\n") + 1] if len(sample.text) > HEAD else head
     best: tuple[float, int, str, str, list[list[str]]] | None = None
     for delimiter in (",", "\t", ";", "|"):
+        if delimiter.encode() not in head:
+            continue
         for quote in ('"', "'"):
             if quote == "'" and b"'" not in head[:4096]:
                 continue
