@@ -142,7 +142,7 @@ ODD = st.lists(
 
 class Terminals(InFolder):
     @given(ODD, ODD)
-    @examples(25)
+    @examples(15)
     def test_nothing_raw_reaches_one(self, one: str, other: str) -> None:
         self.write("p.yaml", with_pattern("{a:word} {b:rest}"))
         name = f"x{one.replace('/', '').replace(chr(0), '')[:40]}.log"

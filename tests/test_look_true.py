@@ -30,7 +30,7 @@ def lines(form: str, rests: list[str], count: int = 40) -> list[str]:
 
 class Printed(InFolder):
     @given(st.sampled_from(FORMS), st.lists(st.sampled_from(REST), min_size=1, max_size=3))
-    @examples(40)
+    @examples(24)
     def test_the_parser_reads_the_stamp_that_was_found(self, form: str, rests: list[str]) -> None:
         text = "\n".join(lines(form, rests)) + "\n"
         found = kinglet.look(text)[0]
@@ -43,7 +43,7 @@ class Printed(InFolder):
         self.assertEqual(40, found.events)
 
     @given(st.lists(st.sampled_from([*REST, "{", "[[", "]]", '{"a": 1}', "x{{y}}", "[1]"]), min_size=1, max_size=4))
-    @examples(40)
+    @examples(24)
     def test_shapes_are_patterns_that_read_their_lines(self, rests: list[str]) -> None:
         text = "\n".join(lines("%Y-%m-%dT%H:%M:%SZ ", rests)) + "\n"
         for shape in kinglet.look(text)[0].shapes:

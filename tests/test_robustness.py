@@ -27,7 +27,7 @@ class Fuzz(unittest.TestCase):
     parser = kinglet.load(PUMP)
 
     @given(st.lists(ANYTHING, max_size=4))
-    @examples(24)
+    @examples(18)
     def test_every_event_has_a_state_a_model_and_a_preview(self, pieces: list[bytes]) -> None:
         data = b"31/Jan 00:00:00 readable so far\n" * 8 + b"\n".join(pieces)
         try:
@@ -45,7 +45,7 @@ class Fuzz(unittest.TestCase):
         self.assertIn("<div", result._repr_html_())
 
     @given(st.text(max_size=40))
-    @examples(24)
+    @examples(18)
     def test_a_parser_file_of_any_text_is_loaded_or_refused(self, text: str) -> None:
         try:
             kinglet.load(f"kinglet: 1\n{text}\n")
@@ -53,7 +53,7 @@ class Fuzz(unittest.TestCase):
             self.assertTrue(error.problems)
 
     @given(st.text(max_size=30))
-    @examples(24)
+    @examples(18)
     def test_any_pattern_is_compiled_or_refused(self, pattern: str) -> None:
         definition = {
             "kinglet": 1,

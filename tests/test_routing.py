@@ -84,7 +84,7 @@ class ManyVariants(unittest.TestCase):
         self.assertEqual(lines, parser.parse(lines).events["raw"].to_list())
 
     def test_variants_alike_are_read_as_if_each_were_read_alone(self) -> None:
-        for seed in range(6):
+        for seed in range(4):
             chance = random.Random(seed)
             kinds = seed % 2 == 0
             lines, some = [], []
@@ -107,8 +107,9 @@ class ManyVariants(unittest.TestCase):
                 alone = kinglet.load(text)
             self.assertLess(len(set(parser.plan.alike)), 30)
             chance.shuffle(some)
-            self.assertEqual(events(alone, some), events(parser, some), seed)
-            states = {event["state"] for event in events(parser, some)}
+            found = events(parser, some)
+            self.assertEqual(events(alone, some), found, seed)
+            states = {event["state"] for event in found}
             self.assertEqual({"complete", "partial"}, states)
 
     def test_what_a_variant_cannot_do_without(self) -> None:

@@ -153,7 +153,7 @@ class Operations(InFolder):
         self.assertNotIn("detail", lines[3])
 
     @given(st.lists(st.sampled_from([*LINES, "P1 1 a.b", "x 5 m.okoro"]), max_size=30), st.integers(1, 7))
-    @examples(30)
+    @examples(20)
     def test_how_events_come_together_changes_nothing(self, raw: list[str], size: int) -> None:
         parser = kinglet.load(
             FILE

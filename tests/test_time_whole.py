@@ -184,7 +184,7 @@ class ZonesAndNotes(unittest.TestCase):
         st.sampled_from(sorted(available_timezones())),
         st.lists(st.tuples(st.integers(1925, 2036), st.integers(0, 366)), min_size=1, max_size=9),
     )
-    @examples(30)
+    @examples(20)
     @example("Pacific/Fiji", [(2013, day) for day in range(365)])
     @example("America/Sao_Paulo", [(year, 5) for year in range(1950, 2020, 4)])
     @example("Asia/Kathmandu", [(year, 2) for year in (1980, 1981, 1984, 1985, 1986, 1987, 1988)])
