@@ -25,21 +25,21 @@ cases:
 class Spans(unittest.TestCase):
     def test_fields_and_their_characters(self) -> None:
         raw = f"{HEAD}4002 pump 3 stopped after 12s"
-        found = {span.field: raw[span.start : span.end] for span in spans(kinglet.load(PUMP).plan, raw, "pump-state")}
+        found = {span.field: raw[span.start : span.end] for span in spans(kinglet.load(PUMP)._plan, raw, "pump-state")}
         self.assertEqual(
             {"stamp": "03/Mar 22:10:41", "unit": "P04", "code": "4002", "pump": "3", "verb": "stopped", "ran_s": "12"},
             found,
         )
 
     def test_an_event_that_did_not_match_has_those_of_its_front_part(self) -> None:
-        plan = kinglet.load(PUMP).plan
+        plan = kinglet.load(PUMP)._plan
         self.assertEqual({"stamp", "unit", "code", "body"}, {span.field for span in spans(plan, f"{HEAD}9999 x", None)})
         self.assertEqual([], spans(plan, "nothing of the kind", None))
 
     def test_every_span_of_every_event_is_the_text_of_its_value(self) -> None:
         parser = kinglet.load(PUMP)
         for row in parser.parse(PUMP_LOG, reference_time="2026-03-05").events.iter_rows(named=True):
-            for span in spans(parser.plan, row["raw"], row["variant"]):
+            for span in spans(parser._plan, row["raw"], row["variant"]):
                 if isinstance(row[span.field], str):
                     self.assertEqual(row[span.field], row["raw"][span.start : span.end])
 
@@ -62,7 +62,7 @@ class Diagnoses(unittest.TestCase):
             ("x", None, "too-long", "x", "longer than `events.max_bytes`"),
         ]:  # fmt: skip
             with self.subTest(raw=raw):
-                (found,) = reasons(kinglet.load(PUMP).plan, raw, variant, [fault])
+                (found,) = reasons(kinglet.load(PUMP)._plan, raw, variant, [fault])
                 self.assertIn(said, found.message)
                 if at:
                     self.assertEqual(at, raw[found.start : found.end])
@@ -71,7 +71,7 @@ class Diagnoses(unittest.TestCase):
         text = (
             with_pattern("pump {n:int} started") + "  - {name: stop, pattern: 'pump {n:int} stopped after {s:int}s'}\n"
         )
-        (found,) = reasons(kinglet.load(text).plan, "pump 3 stopped after a while", None, ["no-match"])
+        (found,) = reasons(kinglet.load(text)._plan, "pump 3 stopped after a while", None, ["no-match"])
         self.assertIn("stop reads up to column 22, then expects `{s:int}`", found.message)
 
 

@@ -155,7 +155,7 @@ class Explain(WithPump):
 
     def test_the_regexes_are_whole_and_those_that_run(self) -> None:
         found = kinglet("explain", "pump.yaml", "--json").json()
-        plan = load("pump.yaml").plan
+        plan = load("pump.yaml")._plan
         assert plan.envelope is not None
         self.assertEqual([list(plan.envelope.regexes), *(list(item.reading.regexes) for item in plan.variants)],
                          [item["regexes"] for item in (found["envelope"], *found["variants"])])  # fmt: skip

@@ -318,6 +318,6 @@ class Authors(unittest.TestCase):
         parser = kinglet.load(PARSERS / "slipway-vpn.yaml")
         traced = kinglet.trace(parser, "\n".join(lines("slipway-vpn")), 3, reference_time=AT)
         self.assertEqual(lines("slipway-vpn")[2], traced.raw)
-        self.assertEqual(len(parser.plan.steps), len(traced.stages))
+        self.assertEqual(len(parser._plan.steps), len(traced.stages))
         with self.assertRaisesRegex(kinglet.UsageError, "no event has line 99,999|no event has line 99999"):
             kinglet.trace(parser, "\n".join(lines("slipway-vpn")), 99999)

@@ -50,7 +50,7 @@ class States(unittest.TestCase):
         self.assertEqual(list(self.parser.fields), columns[6:-7])
         self.assertEqual(["time_rule", "time_notes"], columns[-7:-5])
         self.assertEqual(["file", "offset", "parser", "version", "id"], columns[-5:])
-        self.assertEqual(self.parser.plan.schema, dict(self.result.events.schema))
+        self.assertEqual(self.parser._plan.schema, dict(self.result.events.schema))
 
     def test_values_have_their_types(self) -> None:
         event = self.result.events.row(0, named=True)
@@ -64,7 +64,7 @@ class States(unittest.TestCase):
     def test_an_empty_log_gives_no_events(self) -> None:
         empty = self.parser.parse(b"")
         self.assertEqual(0, len(empty))
-        self.assertEqual(self.parser.plan.schema, dict(empty.events.schema))
+        self.assertEqual(self.parser._plan.schema, dict(empty.events.schema))
         self.assertEqual([], list(empty.to_model()))
 
     def test_reading_stops_where_told(self) -> None:

@@ -307,7 +307,7 @@ class Names(InFolder):
         for events in (100_000, 1):
             with mock.patch.object(cutting, "MAX_EVENTS", events):
                 result = parser.parse(lines, reference_time="2026-03-05")
-            forms: tuple[View, ...] = (FieldsView(parser.plan), ModelView(parser.plan))
+            forms: tuple[View, ...] = (FieldsView(parser._plan), ModelView(parser._plan))
             outputs.append([line for view in forms for batch in result.batches for line in view.lines(batch).to_list()])
         self.assertEqual(*outputs)
         for line in outputs[0]:

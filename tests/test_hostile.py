@@ -57,7 +57,7 @@ class Corpus(unittest.TestCase):
             parser = kinglet.load(LINES % "{a:text} {b:text},{c:text}:{d:text};{e:text} {f:int}")
             with self.subTest(text=text[:4]), soon(self, 20):
                 event = parser.parse([text]).events.row(0, named=True)
-                reasons(parser.plan, text, None, event["faults"])
+                reasons(parser._plan, text, None, event["faults"])
 
 
 class SlowRegexes(InFolder):
@@ -81,7 +81,7 @@ class SlowRegexes(InFolder):
         events = parser.parse(["quay by elder", "root by elder", "quay by quay", "elder by b"]).events
         self.assertEqual(["quay", None, None, "elder"], events["user"].to_list())
         self.assertEqual(["complete", "unmatched", "unmatched", "complete"], events["state"].to_list())
-        shown = spans(parser.plan, "quay by elder", "any")
+        shown = spans(parser._plan, "quay by elder", "any")
         self.assertEqual([("user", 0, 4), ("other", 8, 13)], [tuple(span) for span in shown])
 
     def test_one_event_that_takes_too_long_stops_no_other(self) -> None:

@@ -43,7 +43,7 @@ class Faults(unittest.TestCase):
         self.assertLessEqual({f"bad-{name}" for name in STRUCTURES}, set(FAULTS))
 
     def test_every_fault_has_words(self) -> None:
-        plan = kinglet.load(with_pattern("{a:rest}")).plan
+        plan = kinglet.load(with_pattern("{a:rest}"))._plan
         for code, fault in FAULTS.items():
             self.assertTrue(fault.words and fault.stage, code)
             if not fault.of:
@@ -239,7 +239,7 @@ ADDITIONS: dict[str, Addition] = {
         "FAULTS: dict[str, Fault] = {\n",
         '    "no-tide": Fault("cut", "", "the tide was out"),\n',
         "from kinglet.faults import table; from kinglet.insight.diagnosis import reasons\n"
-        "plan = kinglet.load(FILE % '{b:int}').plan\n"
+        "plan = kinglet.load(FILE % '{b:int}')._plan\n"
         "print('`no-tide`' in table(), reasons(plan, 'x', None, ['no-tide'])[0].message)",
         "True the tide was out",
     ),

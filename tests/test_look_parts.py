@@ -350,7 +350,7 @@ class AnyLog(unittest.TestCase):
         self.assertTrue(all(0 < place.share <= 1 for place in found.stamps))
         self.assertLessEqual(sum(place.is_time for place in found.stamps), 1)
         parser = package.load(found.suggestion)
-        self.assertEqual(found.boundaries[0].events, dict(_rule(parser.definition.events)))
+        self.assertEqual(found.boundaries[0].events, dict(_rule(parser._definition.events)))
         if not set(b"\r\0\xff") & set(data):
             self.assertEqual(found.events, len(parser.parse(data)))
 

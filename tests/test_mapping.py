@@ -62,7 +62,7 @@ class Translation(unittest.TestCase):
     def test_words_of_no_table_are_counted(self) -> None:
         text = with_pattern("{t:time} {u:word} {w:word}") + "    event: {" + LOGIN % "" + self.TABLE + "}\n"
         parser = kinglet.load(text + "time: {from: t, format: iso8601}\n")
-        view = ModelView(parser.plan)
+        view = ModelView(parser._plan)
         for batch in parser.parse(["2026-03-05T07Z a ok", "2026-03-05T07Z a x", "2026-03-05T07Z b y"]).batches:
             view.lines(batch)
             view.table(batch)
@@ -112,7 +112,7 @@ class Lists(unittest.TestCase):
         )
         parser = kinglet.load(text)
         batch = parser.parse(["2026-03-05T07Z a b", "2026-03-05T07Z a"]).batches[0]
-        rows = ModelView(parser.plan).table(batch)["resources"].to_list()
+        rows = ModelView(parser._plan).table(batch)["resources"].to_list()
         self.assertEqual([["a", None], ["a"]], [[item["name"] for item in row] for row in rows])
 
     def test_paths(self) -> None:

@@ -146,11 +146,11 @@ class Mapping(unittest.TestCase):
         self.assertEqual(("P04", "Low", 0), (events[1]["message"], events[1]["severity"], events[1]["class_uid"]))
 
     def test_what_is_missing_is_known_before_any_event(self) -> None:
-        plan = kinglet.load(PUMP.replace("entity.name: tank", "device.name: tank")).plan
+        plan = kinglet.load(PUMP.replace("entity.name: tank", "device.name: tank"))._plan
         assert plan.variants[0].mapping is not None
         self.assertEqual(("entity",), plan.variants[0].mapping.missing)
         text = with_pattern("{u:word}") + "    event: {class: Authentication, set: {user.name: u}}\n"
-        mapping = kinglet.load(text).plan.variants[0].mapping
+        mapping = kinglet.load(text)._plan.variants[0].mapping
         assert mapping is not None
         self.assertEqual(("at least one of service, dst_endpoint",), mapping.missing)
 
@@ -185,6 +185,6 @@ class Standard(unittest.TestCase):
     def test_the_cases_of_every_shipped_parser_are_valid_too(self) -> None:
         for path in ready_parsers().values():
             parser = kinglet.load(path)
-            for case in parser.definition.cases:
+            for case in parser._definition.cases:
                 for event in parser.parse([case.raw], reference_time=case.at).to_model():
                     self.assertEqual([], complaints(event), case.raw)

@@ -65,7 +65,7 @@ class AnyMapping(unittest.TestCase):
             return
         rows = data.draw(st.lists(st.lists(WORDS, min_size=len(names), max_size=len(names)), min_size=1, max_size=4))
         result = parser.parse(["\t".join(row) for row in rows], reference_time="2026-03-05")
-        view = ModelView(parser.plan)
+        view = ModelView(parser._plan)
         events = [json.loads(line) for batch in result.batches for line in view.lines(batch)]
         wrong = 0
         for event in events:
@@ -138,7 +138,7 @@ class Told(InFolder):
         shown = kinglet("model", next(item.caption for item in CLASSES if any(
             one.deprecated for one in item.attributes.values())), "--all").out  # fmt: skip
         self.assertIn("deprecated", shown)
-        mapping = parser.plan.variants[0].mapping
+        mapping = parser._plan.variants[0].mapping
         assert mapping is not None
         gone = {one.name for one in MODEL.find_class("Network Activity").attributes.values() if one.deprecated}
         self.assertFalse(gone & set(mapping.recommended))
@@ -160,7 +160,7 @@ class Told(InFolder):
         text = with_pattern("{n:int}") + "    event: {class: Authentication, activity: Logon}\n"
         for steps, invalid in (("", 2), ("steps: [{when: n = 1, drop: one}]\n", 1), ("steps: [{drop: all}]\n", 0)):
             parser = kinglet_module.load(text + steps)
-            view = ModelView(parser.plan)
+            view = ModelView(parser._plan)
             for batch in parser.parse(["1", "2"], reference_time="2026-03-05").batches:
                 view.lines(batch.kept())
             self.assertEqual(invalid, view.invalid, steps)

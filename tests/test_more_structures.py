@@ -146,7 +146,7 @@ class Repeats(unittest.TestCase):
         self.assertEqual((2, "3", '["1","2","3"]'), (event["second"], event["last"], event["every"]))
         self.assertEqual(("complete", {"cc": ["9", "8"]}), (event["state"], json.loads(event["more"])))
         parser = kinglet.load(HEAD + file)
-        shown = {(span.field, span.start) for span in spans(parser.plan, "to=1 to=2 cc=9 to=3", "all")}
+        shown = {(span.field, span.start) for span in spans(parser._plan, "to=1 to=2 cc=9 to=3", "all")}
         self.assertEqual({("every", 3), ("second", 8), ("every", 8), ("every", 18), ("last", 18)}, shown)
         fewer = parsed(file, "to=1").events.row(0, named=True)
         self.assertEqual(
@@ -246,7 +246,9 @@ variants:
         self.assertEqual(
             ("quay-2", 4, "192.0.2.14", "complete"), (event["host"], event["level"], event["from"], event["state"])
         )
-        shown = {span.field: event["raw"][span.start : span.end] for span in spans(parser.plan, event["raw"], "record")}
+        shown = {
+            span.field: event["raw"][span.start : span.end] for span in spans(parser._plan, event["raw"], "record")
+        }
         self.assertEqual({"host": "quay-2", "level": "4", "user": "m.okoro &amp; a.pires", "from": "192.0.2.14"}, shown)
 
 
@@ -392,7 +394,7 @@ variants:
         self.assertEqual(["fire", None, None], events["cause"].to_list())
         self.assertEqual([None, None, "hm"], events["body"].to_list())
         self.assertNotIn("_onward_app", events.columns)
-        shown = {span.field: (span.start, span.end) for span in spans(parser.plan, "x ALARM: fire", "shouted")}
+        shown = {span.field: (span.start, span.end) for span in spans(parser._plan, "x ALARM: fire", "shouted")}
         self.assertEqual({"stamp": (0, 1), "app": (2, 7), "cause": (9, 13)}, shown)
         with self.assertRaisesRegex(kinglet.ParserFileError, "cannot read on from `app`"):
             kinglet.load(HEAD + file.replace("{app:word}:", "[[{app:word}]]:"))
@@ -410,7 +412,7 @@ variants: [{name: moored, kind: moor}]
         broken = kinglet.load(HEAD + file)
         event = broken.parse(['quay act="moor']).events.row(0, named=True)
         self.assertEqual(["bad-pairs:pairs_text", "unknown-kind"], event["faults"])
-        reason = reasons(broken.plan, event["raw"], None, event["faults"])[0]
+        reason = reasons(broken._plan, event["raw"], None, event["faults"])[0]
         self.assertEqual(("no pairs of keys and values from here on", 9), (reason.message, reason.start))
 
     def test_a_variant_that_names_the_kind_goes_before_those_that_name_none(self) -> None:

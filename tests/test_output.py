@@ -91,7 +91,7 @@ class Files(InFolder):
         self.result = self.parser.parse(PUMP_LOG, reference_time="2026-03-05")
 
     def save(self, name: str, form: str) -> None:
-        with writer_for(name, view(self.parser.plan, form)) as writer:
+        with writer_for(name, view(self.parser._plan, form)) as writer:
             for batch in self.result.batches:
                 writer.write(writer.prepare(batch))
                 writer.write(writer.prepare(batch))
@@ -142,7 +142,7 @@ class Files(InFolder):
             with (
                 self.subTest(suffix=suffix),
                 self.assertRaises(KeyboardInterrupt),
-                writer_for(f"x{suffix}", view(self.parser.plan, "fields")) as writer,
+                writer_for(f"x{suffix}", view(self.parser._plan, "fields")) as writer,
             ):
                 writer.write(writer.prepare(self.result.batches[0]))
                 raise KeyboardInterrupt
@@ -150,7 +150,7 @@ class Files(InFolder):
         self.assertEqual("what stood there before", (self.folder / "x.parquet").read_text())
 
     def test_places_that_cannot_be_written(self) -> None:
-        form = view(self.parser.plan, "fields")
+        form = view(self.parser._plan, "fields")
         (self.folder / "sub.csv").mkdir()
         for name, said in {
             "x.txt": "the suffix tells no format; use .ndjson .csv .parquet .arrow",
@@ -169,7 +169,7 @@ class Files(InFolder):
         full = mock.Mock(write=mock.Mock(side_effect=OSError(28, "No space left")))
         with (
             self.assertRaisesRegex(kinglet.OutputError, "x.ndjson: cannot be written: No space left"),
-            writer_for("x.ndjson", view(self.parser.plan, "fields")) as writer,
+            writer_for("x.ndjson", view(self.parser._plan, "fields")) as writer,
             mock.patch.object(writer, "stream", full),
         ):
             assert isinstance(writer, NdjsonWriter)

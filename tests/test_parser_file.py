@@ -164,8 +164,8 @@ class Accepted(unittest.TestCase):
         text = with_pattern("{stamp:time} {body:rest}")
         short = kinglet.load(text + "events: line\ntime: {from: stamp, format: iso8601}\n")
         long = kinglet.load(text + "events: {max_bytes: 8 MiB}\ntime:\n  - from: stamp\n    format: [iso8601]\n")
-        self.assertEqual(short.plan.cut, long.plan.cut)
-        self.assertEqual(short.plan.times, long.plan.times)
+        self.assertEqual(short._plan.cut, long._plan.cut)
+        self.assertEqual(short._plan.times, long._plan.times)
 
     def test_places_survive_quotes_blocks_and_comments(self) -> None:
         document = from_text("a: 1  # note\nb:\n  - 'x'\n  - |\n    y\nc: {d: \"z\"}\n", "f.yaml")

@@ -220,7 +220,7 @@ class Patterns(unittest.TestCase):
         parser = kinglet.load(with_pattern("{a:text}: [[{b:word} ]]({c:text})"))
         raw = f"{parts[0]}: {parts[1]} ({parts[2]})"
         event = parser.parse([raw]).events.row(0, named=True)
-        shown = {span.field: raw[span.start : span.end] for span in spans(parser.plan, raw, event["variant"])}
+        shown = {span.field: raw[span.start : span.end] for span in spans(parser._plan, raw, event["variant"])}
         self.assertEqual({key: event[key] for key in "abc" if event[key] is not None}, shown)
 
 

@@ -105,7 +105,7 @@ class ManyVariants(unittest.TestCase):
             parser = kinglet.load(text)
             with mock.patch.object(build, "alike", lambda variants: tuple(range(len(variants)))):
                 alone = kinglet.load(text)
-            self.assertLess(len(set(parser.plan.alike)), 30)
+            self.assertLess(len(set(parser._plan.alike)), 30)
             chance.shuffle(some)
             found = events(parser, some)
             self.assertEqual(events(alone, some), found, seed)
@@ -123,19 +123,19 @@ class ManyVariants(unittest.TestCase):
         parser = kinglet.load(
             HEAD + "variants:\n  - {name: a, pattern: 'crane {n:int} up'}\n  - {name: b, json: true}\n"
         )
-        self.assertEqual(["crane ", None], [piece_of(variant.reading) for variant in parser.plan.variants])
+        self.assertEqual(["crane ", None], [piece_of(variant.reading) for variant in parser._plan.variants])
 
     def test_events_by_the_variants_in_question(self) -> None:
         names = ("crane up", "crane down", "tide", "-")
         listed = (f"  - {{name: v{i}, pattern: '{{a:text}}{name}{{b:text}}'}}\n" for i, name in enumerate(names))
-        plan = kinglet.load(HEAD + "variants:\n" + "".join(listed)).plan
+        plan = kinglet.load(HEAD + "variants:\n" + "".join(listed))._plan
         asked = candidates_by_text(plan, pl.Series(["the crane  up with the tide", "crane down", "no"]), range(4))
         assert asked is not None
         self.assertEqual([[0, 2, 3], [1, 3], [3]], [list(places) for places in asked])
         self.assertIsNone(candidates_by_text(plan, pl.Series(["no"]), [3]))
 
     def test_readers_side_by_side_ask_at_once_and_keep_their_order(self) -> None:
-        reading = kinglet.load(HEAD + "variants: [{name: a, pattern: 'a {n:int}'}]\n").plan.variants[0].reading
+        reading = kinglet.load(HEAD + "variants: [{name: a, pattern: 'a {n:int}'}]\n")._plan.variants[0].reading
         asked: list[list[str]] = []
 
         def reader(*texts: str) -> Requests[list[str | None]]:

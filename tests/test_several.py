@@ -107,12 +107,12 @@ class Sets(InFolder):
 
 class Choosing(unittest.TestCase):
     def test_text_that_tells_an_event(self) -> None:
-        named = {name: required_texts(kinglet.load(DEMO / f"{name}.yaml").plan) for name in LOGS}
+        named = {name: required_texts(kinglet.load(DEMO / f"{name}.yaml")._plan) for name in LOGS}
         self.assertEqual((" PMP/",), named["pump-panel"])
         self.assertEqual(("event=",), named["slipway-vpn"])
         self.assertEqual(('"time"',), named["manifest-store"])
         self.assertIsNone(named["resolver"])
-        chooser = CandidateFinder([kinglet.load(GATE).plan, kinglet.load(PUMP).plan])
+        chooser = CandidateFinder([kinglet.load(GATE)._plan, kinglet.load(PUMP)._plan])
         self.assertEqual([[0], [1], None, None, [0]], chooser.by_text(pl.Series(LINES)).to_list())
         both = chooser.by_text(pl.Series(["gate 4 opened by x pump y started"]))
         self.assertEqual([[0, 1]], both.to_list())
@@ -128,7 +128,7 @@ class Choosing(unittest.TestCase):
             (", {name: other}", None, ["lock", "other", "started"]),
         ):
             parser = kinglet.load(kinds % more)
-            self.assertEqual(told, required_texts(parser.plan))
+            self.assertEqual(told, required_texts(parser._plan))
             events = ParserSet([kinglet.load(PUMP), parser]).parse(logs).events
             self.assertEqual(read, events["variant"].fill_null("NULL").to_list())
 

@@ -99,7 +99,7 @@ class Operations(InFolder):
         )
         event = parser.parse([LINES[0]]).events.row(0, named=True)
         self.assertEqual(["not-read:user", "bad-value:code"], event["faults"])
-        told = reasons(parser.plan, LINES[0], "used", event["faults"])
+        told = reasons(parser._plan, LINES[0], "used", event["faults"])
         self.assertEqual(
             ("step 1, parse expects `{b:int}` here and finds `okoro`", 8), (told[0].message, told[0].start)
         )
@@ -289,7 +289,7 @@ class Wrong(InFolder):
         path = self.write("m.yaml", HEAD + variants + "steps: [{parse: {field: text, parser: gate}}]\n")
         parser = kinglet.load(path)
         event = parser.parse(["a gate 4 shut"]).events.row(0, named=True)
-        reason = reasons(parser.plan, event["raw"], "m", event["faults"])[0]
+        reason = reasons(parser._plan, event["raw"], "m", event["faults"])[0]
         self.assertEqual(("text/no-match", 9), (reason.fault, reason.start))
         self.assertIn(
             "the parser gate says: x reads up to column 8, then expects `open` and finds `shut`", reason.message

@@ -279,7 +279,7 @@ class InParsers(InFolder):
         return list(kinglet.load(text).parse(list(raw), reference_time=AT).events.iter_rows(named=True))
 
     def plan(self, text: str) -> Plan:
-        return kinglet.load(text).plan
+        return kinglet.load(text)._plan
 
     def test_keys_with_a_type_are_fields_and_the_others_are_kept(self) -> None:
         text = JSON % "{log_time: time, src.port: port, 'odd key': num, ok: bool}" + "time: {from: log_time}\n"
@@ -415,7 +415,7 @@ class InParsers(InFolder):
         types = {name: str(dtype) for name, dtype in parser.fields.items()}
         self.assertEqual(("Float64", "Boolean", "String", "String"),
                          (types["size"], types["from.on"], types["tags"], types["log_id"]))  # fmt: skip
-        self.assertEqual({"log_time"}, {rule.from_ for rule in parser.definition.time})
+        self.assertEqual({"log_time"}, {rule.from_ for rule in parser._definition.time})
         stray = kinglet.look("\n".join(["starting up", *lines, "going down", ""]))[0]
         self.assertEqual({"json": True}, stray.boundaries[0].events)
         self.assertIn("json: true", stray.suggestion)

@@ -195,7 +195,7 @@ class Places(unittest.TestCase):
         )
         self.assertEqual([11, 12, 6, 20, 11, 9, None], found["time"].dt.hour().to_list())
         self.assertEqual(["bad-time:stamp"], found["faults"][-1].to_list())
-        plan = parser(rule, pattern=pattern).plan
+        plan = parser(rule, pattern=pattern)._plan
         self.assertIn("which may mean +03:00, +04:00", reasons(plan, raw[5], "any", ["bad-time:stamp"])[0].message)
         self.assertIn("`?`, which is not known", reasons(plan, raw[6], "any", ["bad-time:stamp"])[0].message)
 
@@ -235,7 +235,7 @@ class Faults(unittest.TestCase):
             .events
         )
         self.assertEqual(["partial", "complete"], close["state"].to_list())
-        said = reasons(parser("{find: start}").plan, raw[0], "any", ["implausible-time:at the start"])[0]
+        said = reasons(parser("{find: start}")._plan, raw[0], "any", ["implausible-time:at the start"])[0]
         self.assertEqual((0, 20), (said.start, said.end))
         self.assertIn("lies outside what the parser believes: 1990-01-01 to 366 days after", said.message)
 
@@ -423,7 +423,7 @@ class MissingDates(unittest.TestCase):
         )
         events = parser(only, pattern=self.PATTERN).parse(["21:00:00 x"], reference_time=AT).events
         self.assertEqual([["no-date:stamp"]], events["faults"].to_list())
-        said = reasons(parser(only, pattern=self.PATTERN).plan, "21:00:00 x", "any", ["no-date:stamp"])[0]
+        said = reasons(parser(only, pattern=self.PATTERN)._plan, "21:00:00 x", "any", ["no-date:stamp"])[0]
         self.assertEqual("`21:00:00` has no date, and no event before it has one", said.message)
 
     def test_an_hour_that_occurs_twice_is_no_new_day(self) -> None:

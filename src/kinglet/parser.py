@@ -41,15 +41,15 @@ def load(source: str | os.PathLike[str] | dict[str, Any], *, model: Model | None
 class Parser(ParseCalls):
     """A parser, compiled once; it holds no state of a run and may be shared between threads."""
 
-    definition: ParserFile
-    document: Document
-    plan: Plan
+    _definition: ParserFile
+    _document: Document
+    _plan: Plan
     model: Model | None = None
     """What its events map onto, if not the model that ships."""
 
     def __reduce__(self) -> tuple[Any, ...]:
         """Copies and pickles carry the parser file, which is compiled anew where they arrive."""
-        return _compiled, (self.definition, self.document, self.model)
+        return _compiled, (self._definition, self._document, self.model)
 
     @property
     def parsers(self) -> Mapping[str, Parser]:
@@ -57,23 +57,23 @@ class Parser(ParseCalls):
 
     @property
     def needs_order(self) -> bool:
-        return needs_order(self.plan, None)
+        return needs_order(self._plan, None)
 
     def _view(self, form: str) -> View:
-        return view(self.plan, form)
+        return view(self._plan, form)
 
     @property
     def name(self) -> str:
-        return self.plan.parser
+        return self._plan.parser
 
     @property
     def version(self) -> str:
-        return self.plan.version
+        return self._plan.version
 
     @property
     def fields(self) -> dict[str, pl.DataType]:
         """Every field that an event of this parser can have, with its type."""
-        return dict(self.plan.fields)
+        return dict(self._plan.fields)
 
     def read_tables(self) -> None:
         """Reads the tables that steps look things up in, which parsing does otherwise when it needs them.
@@ -81,7 +81,7 @@ class Parser(ParseCalls):
         Raises:
             ParserFileError: a table cannot be read.
         """
-        for step in self.plan.steps:
+        for step in self._plan.steps:
             step.action.ready()
 
     def with_steps(self, *, without: Collection[int] = (), until: int | None = None) -> Parser:
@@ -93,28 +93,28 @@ class Parser(ParseCalls):
             UsageError: there is no such step.
             ParserFileError: a step that is left needs what another gave.
         """
-        count = len(self.definition.steps)
+        count = len(self._definition.steps)
         for number in (*without, *([until] if until else [])):
             if not 1 <= number <= count:
                 steps_there = f"it has steps 1 to {count}" if count else "it has none"
                 raise UsageError(f"{self.name} has no step {number}", f"{steps_there}")
         steps = [
             step.model_copy(update={"off": True}) if i in without or (until is not None and i > until) else step
-            for i, step in enumerate(self.definition.steps, 1)
+            for i, step in enumerate(self._definition.steps, 1)
         ]
-        bare = [variant.model_copy(update={"event": None}) for variant in self.definition.variants]
-        definition = self.definition.model_copy(update={"steps": steps, "event": None, "variants": bare})
-        return Parser(definition, self.document, build(definition, self.document, model=self.model), self.model)
+        bare = [variant.model_copy(update={"event": None}) for variant in self._definition.variants]
+        definition = self._definition.model_copy(update={"steps": steps, "event": None, "variants": bare})
+        return Parser(definition, self._document, build(definition, self._document, model=self.model), self.model)
 
     def __repr__(self) -> str:
         return (
-            f"<Parser {self.name} {self.version}: {len(self.plan.variants)} variants, {len(self.plan.fields)} fields>"
+            f"<Parser {self.name} {self.version}: {len(self._plan.variants)} variants, {len(self._plan.fields)} fields>"
         )
 
     def _run(
         self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Any], Any]
     ) -> Iterator[tuple[Any, Any]]:
-        return run(self.plan, sources, options, workers, then)
+        return run(self._plan, sources, options, workers, then)
 
 
 def _compiled(definition: ParserFile, document: Document, model: Model | None) -> Parser:

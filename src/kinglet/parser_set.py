@@ -60,13 +60,13 @@ class ParserSet(ParseCalls):
             names = [parser.name for parser in parsers]
             twice = next(parser for i, parser in enumerate(parsers) if parser.name in names[:i])
             first = self._by_name[twice.name] is twice and next(p for p in parsers if p.name == twice.name)
-            where = first.document.name if first else twice.document.name
+            where = first._document.name if first else twice._document.name
             problem = Problem(
-                twice.document.place(("parser",)), "parser", f"a second parser `{twice.name}`", f"the first is {where}"
+                twice._document.place(("parser",)), "parser", f"a second parser `{twice.name}`", f"the first is {where}"
             )
             raise ParserFileError([problem])
         self._nobody = load(_NOBODY)
-        self.mixer = Mixer([_claimed(parser) for parser in parsers], self._nobody.plan)
+        self.mixer = Mixer([_claimed(parser) for parser in parsers], self._nobody._plan)
 
     def __reduce__(self) -> tuple[Any, ...]:
         """Copies and pickles carry the parsers."""
@@ -81,7 +81,7 @@ class ParserSet(ParseCalls):
         return any(parser.needs_order for parser in self.parsers.values())
 
     def _view(self, form: str) -> MixedView:
-        return MixedView([*(parser.plan for parser in self.parsers.values()), self._nobody.plan], form)
+        return MixedView([*(parser._plan for parser in self.parsers.values()), self._nobody._plan], form)
 
     def _run(
         self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Any], Any]
@@ -93,7 +93,7 @@ class ParserSet(ParseCalls):
 
 
 def _claimed(parser: Parser) -> Claimed:
-    claims = parser.definition.claims
+    claims = parser._definition.claims
     if claims is None:
-        return Claimed(parser.plan)
-    return Claimed(parser.plan, tuple(claims.path or ()), tuple(claims.contains or ()))
+        return Claimed(parser._plan)
+    return Claimed(parser._plan, tuple(claims.path or ()), tuple(claims.contains or ()))

@@ -87,7 +87,7 @@ class Result:
         """
         from kinglet.output.spreading import spread
 
-        has_more = any(MORE in parser.plan.json for parser in self.parsers.values())
+        has_more = any(MORE in parser._plan.json for parser in self.parsers.values())
         return spread(self.events, most) if has_more else self.events
 
     def to_pandas(self) -> pd.DataFrame:

@@ -103,7 +103,7 @@ class Session:
         self._head: bytes | None = b""
         self._cutter: Cutter
         self._decoder: codecs.IncrementalDecoder | None = None
-        self._encoding = encoding or parser.plan.cut.encoding
+        self._encoding = encoding or parser._plan.cut.encoding
         if self._encoding is not None:
             named(self._encoding)
         self._take(parser)
@@ -161,7 +161,7 @@ class Session:
 
     def _take(self, parser: Parser) -> None:
         self._parser = parser
-        self._cutter = Cutter(self._source, parser.plan.cut)
+        self._cutter = Cutter(self._source, parser._plan.cut)
 
     def _restore(self, state: bytes) -> None:
         """
@@ -229,7 +229,7 @@ class Session:
     def _result(self, batches: list[EventBatch]) -> Result:
         parsed: list[Parsed] = []
         for batch in batches:
-            one, self._known = parse_in_order(self._parser.plan, batch, self._options, self._known)
+            one, self._known = parse_in_order(self._parser._plan, batch, self._options, self._known)
             parsed.append(one)
         return Result(self._parser, tuple(parsed))
 

@@ -7,8 +7,9 @@ Those with a `slot` are types of slots too. The keys of a parser file that name 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from importlib import import_module
 from typing import Any, NamedTuple
+
+from kinglet.lazy import lazy
 
 
 class InSlot(NamedTuple):
@@ -33,9 +34,7 @@ class StructureRow(NamedTuple):
 
     def load(self) -> type[Any]:
         """The class that reads it, a `kinglet.structured.by_form.Structure`."""
-        # most parsers have one structure, or none: the others are not imported
-        module, _, name = self.reader.partition(":")
-        found: type[Any] = getattr(import_module(f"kinglet.structured.{module}"), name)
+        found: type[Any] = lazy("kinglet.structured", self.reader)
         return found
 
 

@@ -159,7 +159,7 @@ def _figures(item: DemoLog, folder: Path) -> dict[str, Any]:
     result = loaded.parse(item.log)
     outputs = [str(folder / "out" / f"{item.name}{suffix}") for suffix in (".ndjson", ".parquet")]
     for output in outputs:
-        with writer_for(output, view(loaded.plan, "model")) as writer:
+        with writer_for(output, view(loaded._plan, "model")) as writer:
             for batch in result.batches:
                 writer.write(writer.prepare(batch))
     mapped = result.events["variant"].is_not_null().sum()

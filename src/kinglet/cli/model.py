@@ -131,7 +131,7 @@ def _fed_by(item: Entity, folder: str, model: Model) -> list[dict[str, str]]:
     return [
         {"parser": parser.name, "variant": variant.name}
         for parser in load_set(folder, model=model).parsers.values()
-        for variant in parser.plan.variants
+        for variant in parser._plan.variants
         if variant.mapping is not None and variant.mapping.class_caption == item.caption
     ]
 

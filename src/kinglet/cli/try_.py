@@ -104,7 +104,7 @@ def command(
             from kinglet.cli.trace import difference_as_plain, render_difference
             from kinglet.insight.tracing import difference
 
-            step = next((step for step in loaded.plan.steps if step.number == without), None)
+            step = next((step for step in loaded._plan.steps if step.number == without), None)
             if step is None:
                 raise UsageError(f"step {without} is off already")
             changed = difference(parsed(name, loaded), parsed(name, loaded.with_steps(without=[without])))
@@ -118,7 +118,7 @@ def command(
 
 def _with_steps(loaded: Parser, without: int | None, until: int | None) -> Parser:
     """The parser with the steps that are asked for; raw text stays whole, for it is shown."""
-    left_out = {step.number for step in loaded.plan.steps if step.operation == "raw"}
+    left_out = {step.number for step in loaded._plan.steps if step.operation == "raw"}
     if without is not None:
         left_out.add(without)
     return loaded.with_steps(without=left_out, until=until) if left_out or until is not None else loaded

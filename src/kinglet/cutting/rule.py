@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from importlib import import_module
 from typing import TYPE_CHECKING, NamedTuple
 
+from kinglet.lazy import lazy
 from kinglet.source.logs import IDLE_SECONDS
 from kinglet.spec.schema import DEFAULT_MAX_BYTES, cut_rules
 
@@ -39,6 +39,5 @@ class CutRule(NamedTuple):
 
 def boundary_of(rule: CutRule) -> Boundary:
     """What finds the events of a rule: `cut_by` of its row in `Events`, imported when a log needs it."""
-    module, _, function = cut_rules()[rule.kind].cut_by.partition(":")
-    made: Callable[[CutRule], Boundary] = getattr(import_module(f"kinglet.cutting.boundaries.{module}"), function)
+    made: Callable[[CutRule], Boundary] = lazy("kinglet.cutting.boundaries", cut_rules()[rule.kind].cut_by)
     return made(rule)

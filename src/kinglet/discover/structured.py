@@ -15,6 +15,7 @@ from kinglet.structured.by_form import Structure, Value, is_within, read
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.structured.pairs import Pairs
+from kinglet.structured.xml_elements import XmlElements
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.reading import TimeReading, is_read
 
@@ -50,8 +51,6 @@ def structured(
     probe = raw.head(_PROBE)
     structures: list[Structure] = [JsonObjects(), Pairs()]
     if probe.str.contains(r"^\s*<").mean() == 1:
-        from kinglet.structured.xml_elements import XmlElements
-
         structures = [XmlElements(by) for by in (*_naming(probe), None)]
     elif probe.str.contains("\n", literal=True).any():
         from kinglet.structured.blocks import Blocks
@@ -70,8 +69,6 @@ def structured(
 
 def _naming(probe: pl.Series) -> list[str]:
     """The attribute whose value names its element, where elements stand several times and all have it."""
-    from kinglet.structured.xml_elements import XmlElements
-
     keys = [value.path for text in probe.head(9) for value in XmlElements().values(text) or []]
     counts = Counter(keys)
     found = [key for key, count in counts.items() if count > 9 and count >= counts[key.rpartition(".")[0]] > 0]
@@ -141,6 +138,6 @@ def _of(
         form |= {"delimiter": structure.delimiter} if structure.delimiter != "," else {}
         form |= {"quote": structure.quote} if structure.quote != '"' else {}
         types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
-    if structure.name == "xml" and getattr(structure, "by", None):
-        form = {"by": getattr(structure, "by", "")}
+    if isinstance(structure, XmlElements) and structure.by:
+        form = {"by": structure.by}
     return Structured(structure.name, form, types, stamp)

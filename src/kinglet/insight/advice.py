@@ -44,29 +44,29 @@ Finding = tuple[str, str, str]
 def advice(parser: Parser) -> list[Advice]:
     """Advice on the time rules and steps of a parser, in the order of the file."""
     found: list[Advice] = []
-    where = paths(parser.definition, parser.document)
+    where = paths(parser._definition, parser._document)
     for rule, path in zip(_rules(parser), where, strict=True):
         for judge in JUDGES:
             for key, message, hint in judge(rule, parser):
-                place = parser.document.place((*path, key))
+                place = parser._document.place((*path, key))
                 found.append(Advice(place, ".".join(map(str, (*path, key))), message, hint))
-    for i, variant in enumerate(parser.plan.variants):
+    for i, variant in enumerate(parser._plan.variants):
         why = next((why for regex in variant.reading.regexes if (why := why_slow(regex))), None)
         if why is not None:
-            place = parser.document.place(("variants", i, "regex"))
+            place = parser._document.place(("variants", i, "regex"))
             message = f"has {why}: it runs event by event, many times slower than others, with {BUDGET:g} s for each"
             hint = "match the text around it and leave it out of the groups, if you can"
             found.append(Advice(place, f"variants[{i}].regex", message, hint))
     for number, message, hint in _shown_in_raw(parser):
         steps: tuple[str | int, ...] = ("steps", number - 1)
-        found.append(Advice(parser.document.place(steps), f"steps[{number - 1}]", message, hint))
+        found.append(Advice(parser._document.place(steps), f"steps[{number - 1}]", message, hint))
     return found
 
 
 def _shown_in_raw(parser: Parser) -> Iterator[tuple[int, str, str]]:
     """Steps that hide values which the raw text still shows."""
-    drops = any(step.operation == "raw" and step.when is None for step in parser.plan.steps)
-    for step in parser.plan.steps:
+    drops = any(step.operation == "raw" and step.when is None for step in parser._plan.steps)
+    for step in parser._plan.steps:
         if (hidden := step.action.about.hidden) is not None and not drops:
             names = ", ".join(f"`{name}`" for name in step.action.gives)
             verb, stay = ("are", "stay") if len(step.action.gives) > 1 else ("is", "stays")
@@ -74,11 +74,11 @@ def _shown_in_raw(parser: Parser) -> Iterator[tuple[int, str, str]]:
 
 
 def _rules(parser: Parser) -> Iterator[_Rule]:
-    texts: dict[str, list[str]] = {rule.label: [] for rule in parser.plan.times}
-    zones: dict[str, list[str]] = {rule.label: [] for rule in parser.plan.times}
-    for case in parser.definition.cases:
+    texts: dict[str, list[str]] = {rule.label: [] for rule in parser._plan.times}
+    zones: dict[str, list[str]] = {rule.label: [] for rule in parser._plan.times}
+    for case in parser._definition.cases:
         event = parser.parse([case.raw], reference_time=case.at).events.row(0, named=True)
-        for rule in parser.plan.times:
+        for rule in parser._plan.times:
             text = event.get(rule.slot) if rule.slot is not None else event["raw"]
             if isinstance(text, str) and rule.searches:
                 place = rule.searches[0].place(text)
@@ -89,7 +89,7 @@ def _rules(parser: Parser) -> Iterator[_Rule]:
                 zones[rule.label] += [named] if named and any("%Z" in fmt.text for fmt in rule.reading.formats) else []
             if rule.zone_slot is not None and isinstance(event.get(rule.zone_slot), str):
                 zones[rule.label].append(event[rule.zone_slot])
-    for rule in parser.plan.times:
+    for rule in parser._plan.times:
         yield _Rule(rule, pl.Series(texts[rule.label], dtype=pl.String), zones[rule.label])
 
 

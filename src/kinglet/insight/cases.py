@@ -42,8 +42,8 @@ class CaseOutcome:
 def check_cases(parser: Parser) -> list[CaseOutcome]:
     """Runs every case of a parser, in file order; differences of a case come smallest first."""
     outcomes: list[CaseOutcome] = []
-    for i, case in enumerate(parser.definition.cases):
-        place = parser.document.place(("cases", i))
+    for i, case in enumerate(parser._definition.cases):
+        place = parser._document.place(("cases", i))
         outcomes.append(CaseOutcome(i + 1, place, case, tuple(_differences(parser, case))))
     return outcomes
 
@@ -54,7 +54,8 @@ def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
     found = []
     for name, expected in case.expect.items():
         if name not in event:
-            found.append(CaseDifference(name, expected, None, hint="no such field; " + did_you_mean(name, event, "")))
+            near = did_you_mean(name, event)
+            found.append(CaseDifference(name, expected, None, hint="no such field" + (f"; {near}" if near else "")))
         elif difference := _difference(name, expected, event[name]):
             found.append(difference)
     if "state" not in case.expect and event["state"] != "complete":

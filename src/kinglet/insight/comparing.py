@@ -102,7 +102,7 @@ def compare(
 
 def _events(parser: Parser, sources: Sequence[Given], reference_time: ReferenceTime) -> pl.DataFrame:
     frames = [parser.parse(source, reference_time=reference_time).events for source in sources]
-    return pl.concat(frames) if frames else pl.DataFrame(schema=parser.plan.schema)
+    return pl.concat(frames) if frames else pl.DataFrame(schema=parser._plan.schema)
 
 
 def _counts(events: pl.DataFrame) -> dict[str, int]:
@@ -154,6 +154,6 @@ def _attributes(old: Parser, new: Parser) -> Iterator[tuple[str, tuple[list[str]
 def _filled(parser: Parser) -> Mapping[str, list[str]]:
     return {
         f"{variant.name} → {variant.mapping.class_caption}": list(variant.mapping.fills)
-        for variant in parser.plan.variants
+        for variant in parser._plan.variants
         if variant.mapping is not None
     }

@@ -61,10 +61,10 @@ def coverage(parser: Parser) -> list[Coverage]:
     model = parser.model or load_model()
     seen: dict[str, list[tuple[int, dict[str, Any]]]] = {}
     counted: dict[str, dict[str, int]] = {}
-    for number, case in enumerate(parser.definition.cases, 1):
+    for number, case in enumerate(parser._definition.cases, 1):
         result = parser.parse([case.raw], reference_time=case.at)
         variant = result.events["variant"].item() if result.events.height else None
-        view = ModelView(parser.plan)
+        view = ModelView(parser._plan)
         events = [event for batch in result.batches for event in _events(view, batch)]
         if variant is not None:
             seen.setdefault(variant, []).extend((number, event) for event in events)
@@ -72,7 +72,7 @@ def coverage(parser: Parser) -> list[Coverage]:
                 counts = counted.setdefault(variant, {})
                 counts[name] = counts.get(name, 0) + count
     found = []
-    for item in parser.plan.variants:
+    for item in parser._plan.variants:
         if item.mapping is not None:
             cases = seen.get(item.name, [])
             found.append(_of_variant(model, item.name, item.mapping, cases, counted.get(item.name, {})))

@@ -37,7 +37,7 @@ def diagnose(
     (event,) = (
         parser.parse([raw], reference_time=reference_time, zone=zone).events.select("variant", "faults").to_dicts()
     )
-    return reasons(parser.plan, raw, event["variant"], event["faults"])
+    return reasons(parser._plan, raw, event["variant"], event["faults"])
 
 
 def reasons(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -> list[Diagnosis]:

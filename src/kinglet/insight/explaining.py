@@ -81,7 +81,7 @@ class Overview(NamedTuple):
 
 def explain(parser: Parser) -> Overview:
     """What a parser will do, pattern by pattern."""
-    definition, plan = parser.definition, parser.plan
+    definition, plan = parser._definition, parser._plan
     envelope = None
     if plan.envelope is not None and definition.envelope is not None:
         given = definition.envelope
@@ -132,7 +132,7 @@ def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanati
     form = variant.forms[0] if variant.forms else "nothing"
     found = _explained(variant.name, form, variant.pattern or variant.regex or "", reading)
     event = whole(
-        parser.definition.event, variant.event, parser.model or load_model(), lambda is_own, message, hint: None
+        parser._definition.event, variant.event, parser.model or load_model(), lambda is_own, message, hint: None
     )
     words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
     return found._replace(kinds=tuple(variant.kind or ()), mapped=": ".join(words))

@@ -167,7 +167,7 @@ def needs(rules: Sequence[Rule], parsers: Iterable[Parser]) -> list[Need]:
 
 
 def _messages(parser: Parser) -> Iterator[tuple[str, str, str, frozenset[str]]]:
-    for variant in parser.plan.variants:
+    for variant in parser._plan.variants:
         if variant.mapping is not None:
             filled = frozenset(leaf.path for leaf in variant.mapping.leaves)
             yield parser.name, variant.name, variant.mapping.class_caption, filled

@@ -77,7 +77,7 @@ def preview(
     events = result.events if only is None else result.events.filter(pl.col("state") == only)
     chosen = _chosen(events, show)
     shown = [_event(result, row) for row in chosen.iter_rows(named=True)]
-    times = timeline(result, zone) if result.parser.plan.times else None
+    times = timeline(result, zone) if result.parser._plan.times else None
     used = {span.field for event in shown for span in event.spans}
     legend = [name for name in result.parser.fields if name in used]
     return Preview(result.counts, legend, shown, _values(result, events), _faults(result, events, examples), times)
@@ -95,7 +95,7 @@ def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:
 
 
 def _event(result: Result, row: dict[str, Any]) -> ShownEvent:
-    plan = result.parser.plan
+    plan = result.parser._plan
     found = spans(plan, row["raw"], row["variant"])
     rule = next((rule for rule in plan.times if rule.field is None and rule.label == row["time_rule"]), None)
     return ShownEvent(
@@ -113,7 +113,7 @@ def _event(result: Result, row: dict[str, Any]) -> ShownEvent:
 
 def _values(result: Result, events: pl.DataFrame) -> list[ShownValues]:
     shown: list[ShownValues] = []
-    for variant in result.parser.plan.variants:
+    for variant in result.parser._plan.variants:
         group = events.filter(pl.col("variant") == variant.name)
         if not group.height:
             continue
@@ -132,7 +132,7 @@ def _faults(result: Result, events: pl.DataFrame, examples: int) -> list[ShownFa
         rows = each.filter(pl.col("faults").list.contains(fault)).head(examples)
         found = []
         for row in rows.iter_rows(named=True):
-            reason = reasons(result.parser.plan, row["raw"], row["variant"], [fault])[0]
+            reason = reasons(result.parser._plan, row["raw"], row["variant"], [fault])[0]
             found.append((_event(result, row), reason))
         shown.append(ShownFault(fault, count, found))
     return shown

@@ -70,11 +70,11 @@ class Timeline(NamedTuple):
 
 def timeline(result: Result, zone: str | None = None) -> Timeline:
     """Sums up the times of a result; zone: that of the call."""
-    plan = result.parser.plan
+    plan = result.parser._plan
     events = result.events
     known = events.filter(pl.col("time").is_not_null()).select("line", "time", "time_rule", "time_notes", "raw", "file")
     times = known["time"]
-    local = result.parser.definition.clock.zone or _zone_of_rules(plan.times) or zone or "UTC"
+    local = result.parser._definition.clock.zone or _zone_of_rules(plan.times) or zone or "UTC"
     first, last = times.min(), times.max()
     first = first if isinstance(first, datetime) else None
     last = last if isinstance(last, datetime) else None
@@ -114,7 +114,7 @@ def _zone_of_rules(rules: tuple[TimeRulePlan, ...]) -> str | None:
 
 def _rules(result: Result, known: pl.DataFrame, local: str, reference: datetime) -> Iterator[RuleShare]:
     events = result.events
-    for rule in result.parser.plan.times:
+    for rule in result.parser._plan.times:
         if rule.field is not None:
             continue
         mine = known.filter(pl.col("time_rule") == rule.label)

@@ -85,7 +85,7 @@ def traced(parser: Parser, bare: Result, line: int) -> Trace:
     """
     parsed, part, row = _found(bare, line)
     frame = part.frame[row]
-    plan = parser.plan
+    plan = parser._plan
     before = _fields(frame)
     first = frame.row(0, named=True)
     size = start = _size(plan, parsed, part, frame)
@@ -185,5 +185,5 @@ def _column(frame: pl.DataFrame, name: str) -> pl.Series:
 
 
 def _bytes(result: Result) -> int:
-    view = FieldsView(result.parser.plan)
+    view = FieldsView(result.parser._plan)
     return sum(int(view.lines(batch.kept(), "\n").str.len_bytes().sum()) for batch in result.batches)

@@ -188,7 +188,7 @@ class Model:
             above = ".".join(name for name, _ in steps[:i])
             attribute = owner.attributes.get(part)
             if attribute is None:
-                raise ModelError(self._no_attribute(owner, above, part))
+                raise self._no_attribute(owner, above, part)
             found.append(attribute)
             whole = f"{above}.{part}" if above else part
             if number is not None and not (attribute.is_list and attribute.is_object):
@@ -207,7 +207,7 @@ class Model:
         inside = ", ".join(list(owner.attributes)[:6])
         raise ModelError(f"`{path}` is an object ({owner.caption})", f"name one of its attributes: {inside}, …")
 
-    def _no_attribute(self, owner: Entity, above: str, part: str) -> str:
+    def _no_attribute(self, owner: Entity, above: str, part: str) -> ModelError:
         prefix = f"{above}." if above else ""
         elsewhere = [
             f"{name}.{part}"
@@ -219,9 +219,8 @@ class Model:
         if not hint and elsewhere:
             hint = "did you mean " + " or ".join(f"`{prefix}{name}`" for name in elsewhere[:2]) + "?"
         kind = "class" if isinstance(owner, ModelClass) else "object"
-        return f"the {kind} {owner.caption} has no attribute `{part}`; " + (
-            hint or f'`kinglet model "{owner.caption}"` lists them'
-        )
+        hint = hint or f'`kinglet model "{owner.caption}"` lists them'
+        return ModelError(f"the {kind} {owner.caption} has no attribute `{part}`", hint)
 
     def search(self, word: str) -> Iterator[tuple[str, str, str]]:
         """Classes, attributes of classes and objects, and enumeration values that contain a word.
@@ -293,10 +292,8 @@ def enum_value(attribute: Attribute, wanted: str | int) -> int | str:
         if caption.casefold() == str(wanted).strip().casefold():
             return value
     captions = list(attribute.enum.values())
-    raise ModelError(
-        f"`{attribute.name}` has no value `{wanted}`; "
-        + did_you_mean(str(wanted), captions, "it has " + ", ".join(captions))
-    )
+    hint = did_you_mean(str(wanted), captions, "it has " + ", ".join(captions))
+    raise ModelError(f"`{attribute.name}` has no value `{wanted}`", hint)
 
 
 def _type_text(attribute: Attribute) -> str:

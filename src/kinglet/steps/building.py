@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
-from importlib import import_module
 from typing import Any
 
 import polars as pl
 
 from kinglet.expressions.compiling import Expression
+from kinglet.lazy import lazy
 from kinglet.plan.data import said_type
 from kinglet.plan.readings import Context
 from kinglet.plan.steps import Action, Fields, Json, Needs, StepPlan
@@ -78,7 +78,6 @@ def _condition(context: StepContext) -> tuple[Expression | None, Needs]:
 
 
 def _builder(step: Step) -> Callable[[StepContext, Any], Action | None]:
-    """What makes the action of a step's operation: imported when a parser has one, since most have few."""
-    module, _, function = operations()[step.operation].function.partition(":")
-    found: Callable[[StepContext, Any], Action | None] = getattr(import_module(f"kinglet.steps.{module}"), function)
+    """What makes the action of a step's operation."""
+    found: Callable[[StepContext, Any], Action | None] = lazy("kinglet.steps", operations()[step.operation].function)
     return found

@@ -196,9 +196,7 @@ def parse_format(text: str) -> Format:
     """A format from its text in the parser file.
 
     Raises:
-        ValueError: a directive or name that is not known, or a format that tells neither a date
-            nor a time of day; what it says before the first `; ` is the fault, after it the way
-            to mend it.
+        InvalidError: a directive or name that is not known, or a format that tells neither a date nor a time of day.
     """
     if text in _OF_FORMS:
         return _OF_FORMS[text]()
