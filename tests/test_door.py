@@ -27,7 +27,7 @@ from tests.helpers import kinglet as command
 
 PARSERS = ROOT / "src" / "kinglet" / "demo" / "parsers"
 AT = "2026-03-08"
-INTERNAL = {"Parser.plan", "Parser.document", "Parser.definition", "TraceStage.step", "CaseOutcome.case"}
+INTERNAL = {"TraceStage.step", "CaseOutcome.case"}
 """Attributes for those who build on Kinglet; their types are no promise."""
 
 

@@ -48,8 +48,8 @@ class Corpus(unittest.TestCase):
                 if event["state"] == "partial":
                     self.assertEqual(["too-slow"], event["faults"])
                 with soon(self, 20, beside=4 * BUDGET + 5):
-                    spans(parser.plan, text, event["variant"])
-                    reasons(parser.plan, text, event["variant"], event["faults"])
+                    spans(parser._plan, text, event["variant"])
+                    reasons(parser._plan, text, event["variant"], event["faults"])
         self.assertGreaterEqual(run, 60)
 
     def test_long_texts_and_patterns_with_many_open_slots(self) -> None:

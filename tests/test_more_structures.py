@@ -415,19 +415,6 @@ variants: [{name: moored, kind: moor}]
         reason = reasons(broken._plan, event["raw"], None, event["faults"])[0]
         self.assertEqual(("no pairs of keys and values from here on", 9), (reason.message, reason.start))
 
-    def test_a_variant_that_names_the_kind_goes_before_those_that_name_none(self) -> None:
-        file = """
-envelope: '{code:int} {body:rest}'
-kind: code
-variants:
-  - {name: anything, pattern: '{said:rest}'}
-  - {name: seven, kind: 7, pattern: 'level {level:int}'}
-"""
-        self.assertEqual(
-            ["seven", "anything", "anything"],
-            parsed(file, "7 level 1", "7 hm", "8 level 1").events["variant"].to_list(),
-        )
-
 
 if __name__ == "__main__":
     unittest.main()

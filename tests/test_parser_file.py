@@ -33,7 +33,11 @@ REPLACED = [
     ("{pump: int,", "{pump: integer,", "no such type `integer`"),
     ("kind: code", "kind: cde", "the envelope has no slot `cde`; did you mean `code`?"),
     ("kind: 4102", "kind: setpoint", "'setpoint' can never be a value of `code`; `code` is a whole number"),
-    ("{body:rest}'", "{body:word}'", "does not end with a slot for the message; end it with `{body:rest}`"),
+    (
+        "{body:rest}'",
+        "{body:word}'",
+        "has no slot for the message; end it with `{body:rest}`, or call a slot `{body:text}`",
+    ),
     ("from: stamp", "from: stmp", "no pattern has a slot `stmp`; did you mean `stamp`?"),
     ("%H:%M:%S", "%H:%Q", "has the unknown directive `%Q`"),
     ("%d/%b %H", "%H", "reads no date; add `date: previous` or `date: file`, or a month and a day to the format"),

@@ -20,7 +20,7 @@ from kinglet.patterns import grammar as slots
 from kinglet.patterns import literal_prefix as openings
 from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.grammar import PatternError, parse
-from kinglet.patterns.types import TYPES
+from kinglet.patterns.types import FLAG, TYPES
 from kinglet.regex import atoms
 from kinglet.regex import first_characters as beginnings
 from kinglet.regex.atoms import matching_prefix
@@ -99,6 +99,26 @@ TYPED: list[tuple[str, str, Any]] = [
     ("duration", "P", "no match"),
     ("duration", "5s 3h", None),
     ("duration", "90", "no match"),
+    ("size", "185.8 MiB", 194825421),
+    ("size", "2 GB", 2_000_000_000),
+    ("size", "1kB", 1000),
+    ("size", "9223372036854775807 bytes", 9223372036854775807),
+    ("size", "9223372036854775808 bytes", None),
+    ("size", "16 EiB", None),
+    ("size", "1,5 KiB", 1536),
+    ("size", "12", "no match"),
+    ("size", "12 M", "no match"),
+    ("count", "12.5k", 12500),
+    ("count", "3M", 3_000_000),
+    ("count", "17", 17),
+    ("percent", "45.5 %", 45.5),
+    ("percent", "7%", 7.0),
+    ("percent", "7", "no match"),
+    ("network", "192.0.2.0/24", "192.0.2.0/24"),
+    ("network", "2001:db8::/32", "2001:db8::/32"),
+    ("network", "192.0.2.0/33", None),
+    ("network", "2001:db8::/129", None),
+    ("network", "192.0.2.0", "no match"),
     ("bool", "Yes", True),
     ("bool", "off", False),
     ("bool", "oui", None),
@@ -166,7 +186,8 @@ class Patterns(unittest.TestCase):
     def test_the_example_of_every_type_is_good(self) -> None:
         for kind in TYPES.values():
             with self.subTest(kind=kind.name):
-                result = kinglet.load(with_pattern(f"x {{v:{kind.name}}}")).parse([f"x {kind.example}"])
+                slot = "[[{v:flag}]]" if kind.name == FLAG else f"{{v:{kind.name}}}"
+                result = kinglet.load(with_pattern(f"x {slot}")).parse([f"x {kind.example}"])
                 self.assertEqual(1, result.counts["complete"])
 
     def test_the_documents_show_the_regex_of_every_type(self) -> None:
@@ -176,7 +197,7 @@ class Patterns(unittest.TestCase):
         for kind in TYPES.values():
             written = shown.get(kind.name, "").replace("\\|", "|")
             open_ = f"[^{kind.stops}]+" if kind.stops else ".*?"
-            self.assertEqual(kind.shape or {"time": ""}.get(kind.name, open_), written, kind.name)
+            self.assertEqual(kind.shape or {"time": "", "flag": ""}.get(kind.name, open_), written, kind.name)
 
     def test_a_long_reading_is_tried_where_the_short_one_fails(self) -> None:
         lines = ['"plain" 1', '"with "quotes" inside" 2', '"" 3']
@@ -281,7 +302,7 @@ class Openings(unittest.TestCase):
 
 
 class OwnTypes(unittest.TestCase):
-    TYPES_OF = "types:\n  tank: {regex: 'T[0-9]+', about: a tank}\n  percent: {regex: '[0-9]{1,3}', base: int}\n"
+    TYPES_OF = "types:\n  tank: {regex: 'T[0-9]+', about: a tank}\n  grade: {regex: '[0-9]{1,3}', base: int}\n"
 
     def parse(self, pattern: str, *lines: str) -> list[Any]:
         events = kinglet.load(with_pattern(pattern) + self.TYPES_OF).parse(list(lines)).events
@@ -290,12 +311,12 @@ class OwnTypes(unittest.TestCase):
     def test_they_read_their_regex_and_become_what_their_base_does(self) -> None:
         self.assertEqual(
             [("complete", "T12", 100), ("unmatched", None, None), ("complete", "T1", None)],
-            self.parse("{a:tank}[[={b:percent}%]]", "T12=100%", "X1=7%", "T1"),
+            self.parse("{a:tank}[[={b:grade}%]]", "T12=100%", "X1=7%", "T1"),
         )
 
     def test_a_group_of_a_regex_may_have_one(self) -> None:
         text = with_pattern("x").replace("pattern: 'x'", r"regex: '^(?P<a>\S+)=(?P<b>\S+)$'") + self.TYPES_OF
-        text = text.replace("variants:", "variants:").replace("$'\n", "$'\n    types: {a: tank, b: percent}\n", 1)
+        text = text.replace("variants:", "variants:").replace("$'\n", "$'\n    types: {a: tank, b: grade}\n", 1)
         events = kinglet.load(text).parse(["T1=5", "U1=5", "T1=5000"]).events
         self.assertEqual([[], ["bad-value:a"], ["bad-value:b"]], events["faults"].to_list())
 

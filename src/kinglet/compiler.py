@@ -5,6 +5,7 @@ What is wrong with a file is found here as far as it takes more than one key to 
 
 from __future__ import annotations
 
+import contextlib
 import functools
 import re
 from collections.abc import Callable, Iterable
@@ -15,6 +16,8 @@ import polars as pl
 
 from kinglet.cutting.from_spec import cut_rule
 from kinglet.errors import InvalidError, ParserFileError, UsageError, did_you_mean
+from kinglet.expressions.compiling import sql
+from kinglet.expressions.terms import ExpressionError
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import Columns, MappingPlan, build_mapping, whole
 from kinglet.ocsf.schema import Model
@@ -31,14 +34,15 @@ from kinglet.plan.data import (
     VariantPlan,
     said_type,
 )
-from kinglet.plan.readings import Context, ends_open, read_form, read_pattern
+from kinglet.plan.readings import Context, message_slot, read_form, read_part, read_pattern
+from kinglet.plan.steps import ALWAYS
 from kinglet.plan.zone_offset import zone_offset
 from kinglet.runtime.extraction.same_but_prefix import alike
 from kinglet.runtime.forks import begin
 from kinglet.source.encodings import named
 from kinglet.spec import loading
 from kinglet.spec.document import Document, KeyPath
-from kinglet.spec.schema import ParserFile, Variant
+from kinglet.spec.schema import EventMapping, ParserFile, Variant
 from kinglet.structured.by_form import is_within
 
 if TYPE_CHECKING:
@@ -62,6 +66,7 @@ class _Build(Context):
     owners: dict[str, str] = field(default_factory=dict)
     holds: dict[str, str] = field(default_factory=dict)
     mappings: list[MappingPlan | None] = field(default_factory=list)
+    keeps_body: list[bool] = field(default_factory=list)
     unread: MappingPlan | None = None
     model: Model | None = None
 
@@ -108,6 +113,16 @@ def _own_types(work: _Build) -> None:
                 work.types[name] = own_type(name, own.regex, own.base, own.about)
 
 
+def _parts(work: _Build) -> None:
+    """The named pieces of pattern; each may refer to those that stand before it."""
+    work.part_names = tuple(work.definition.parts)
+    for name, text in work.definition.parts.items():
+        path: KeyPath = ("parts", name)
+        if not re.fullmatch("[A-Za-z_][A-Za-z0-9_-]*", name):
+            work.report(path, f"`{name}` is no name of a part", "use letters, digits, _ and -")
+        work.parts[name] = read_part(work, path, text)
+
+
 def _cut(work: _Build) -> None:
     events = work.definition.events
     for name, regex in (("start", events.start), ("end", events.end), ("lead", events.lead), ("banner", events.banner)):
@@ -136,13 +151,11 @@ def _envelope(work: _Build) -> None:
         if given.regex is not None and work.envelope and BODY not in (item.name for item in work.envelope.fields):
             work.report((*path, "regex"), f"has no group `{BODY}` for the message", f"end it with `(?P<{BODY}>.*)$`")
     if text is not None and work.envelope is not None:
-        work.body = ends_open(text)
+        work.body = message_slot(work, text)
         if work.body is None and not work.envelope.structures:
             where = path if isinstance(given, str) else (*path, "pattern")
-            hint = "end it with `{body:rest}`"
-            work.report(
-                where, "does not end with a slot for the message", hint, offset=max(len(text) - 1, 0), excerpt=text
-            )
+            hint = "end it with `{body:rest}`, or call a slot `{body:text}`"
+            work.report(where, "has no slot for the message", hint, offset=max(len(text) - 1, 0), excerpt=text)
             work.envelope = None
     if work.envelope is not None:
         _own(work, work.envelope, path, "the envelope")
@@ -294,6 +307,7 @@ def _mappings(work: _Build) -> None:
     envelope = {item.name: item.dtype for item in work.envelope.every_field} if work.envelope else {}
     envelope |= time_rules.given(work.times, envelope)
     stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)
+    used = {name for step in work.steps for name in (*step.action.uses, *(need for need, _ in step.needs))}
 
     for i, variant in enumerate(work.definition.variants):
         reading = work.readings[i]
@@ -304,9 +318,11 @@ def _mappings(work: _Build) -> None:
                 event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
                 build_mapping(work.definition, event, Columns({}), model, work.report, where)
             work.mappings.append(None)
+            work.keeps_body.append(False)
             continue
         fields = envelope | {item.name: item.dtype for item in reading.every_field}
-        if variant.from_ is None and variant.forms:
+        work.keeps_body.append(work.body in used or _names(event, work.body, fields))
+        if not work.keeps_body[-1] and variant.from_ is None and variant.forms:
             fields.pop(work.body or "", None)
         fields |= time_rules.given(work.times, fields)
         original = _original(work, fields)
@@ -322,6 +338,20 @@ def _mappings(work: _Build) -> None:
     offset = zone_offset(work.times, original is not None)
     columns = Columns(_after(work, envelope), {}, stamps, original, work.json, offset)
     work.unread = build_mapping(work.definition, None, columns, model, work.report, lambda key: ("event",))
+
+
+def _names(event: EventMapping | None, field: str | None, fields: dict[str, pl.DataType]) -> bool:
+    """Whether a mapping reads a field."""
+    if event is None or field is None:
+        return False
+    values = [item for value in event.set.values() for item in (value if isinstance(value, list) else [value])]
+    texts = [item for item in values if isinstance(item, str)]
+    texts += [table.from_ for table in event.translate.values() if table is not None]
+    for text in texts:
+        with contextlib.suppress(ExpressionError):
+            if field in text and field in sql(text, {**ALWAYS, **fields}).names:
+                return True
+    return False
 
 
 def _no_template(work: _Build, variant: int, is_own: bool, message: str, hint: str) -> None:
@@ -351,6 +381,7 @@ def _mapping_place(document: Document, variant: int) -> Callable[[str], KeyPath]
 PASSES: tuple[Callable[[_Build], None], ...] = (
     _times,
     _own_types,
+    _parts,
     _cut,
     _envelope,
     _variants,
@@ -364,11 +395,12 @@ PASSES: tuple[Callable[[_Build], None], ...] = (
 def _plan(work: _Build) -> Plan:
     definition = work.definition
     variants: list[VariantPlan] = []
-    for variant, reading, mapping in zip(definition.variants, work.readings, work.mappings, strict=True):
+    found = zip(definition.variants, work.readings, work.mappings, work.keeps_body, strict=True)
+    for variant, reading, mapping, keeps_body in found:
         assert reading is not None
         kinds = tuple(variant.kind) if variant.kind is not None else None
         source = f"{ONWARD}{variant.onward}" if variant.onward is not None else variant.from_
-        variants.append(VariantPlan(variant.name, reading, kinds, mapping, source))
+        variants.append(VariantPlan(variant.name, reading, kinds, mapping, source, keeps_body))
     routes: dict[str | int, tuple[int, ...]] = {}
     if definition.kind is not None:
         dtype = work.fields[definition.kind]
@@ -380,7 +412,7 @@ def _plan(work: _Build) -> Plan:
                     for i, variant in enumerate(variants)
                     if variant.kinds is None or value in {_as_kind(kind, dtype) for kind in variant.kinds}
                 ]
-                routes[value] = tuple(sorted(candidates, key=lambda i: variants[i].kinds is None))
+                routes[value] = tuple(candidates)
     return Plan(
         parser=definition.parser,
         version=definition.version,

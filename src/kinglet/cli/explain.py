@@ -75,6 +75,8 @@ def _render_head(out: Console, found: Overview) -> None:
     _line(out, "events", found.events)
     for i, time in enumerate(found.times):
         _line(out, "time" if i == 0 else "", time)
+    for i, (name, text) in enumerate(found.parts.items()):
+        _line(out, "" if i else "parts", f"{{@{name}}}  {text}")
     if found.envelope is not None:
         out.print()
         _render(out, found.envelope)

@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from kinglet import structures
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.schema import Model
 from kinglet.patterns.types import BASES, STRUCTURES, TYPES
+from kinglet.spec.forms import ReadingForm
 from kinglet.spec.schema import plain_rules
 from kinglet.spec.steps import FileWithSteps, operations
 
@@ -21,7 +23,8 @@ def file_schema(model: Model | None = None) -> dict[str, Any]:
     sections["EventMapping"]["properties"]["class"]["anyOf"][0]["enum"] = captions
     sections["Variant"]["properties"]["types"]["additionalProperties"]["examples"] = list(TYPES)
     sections["OwnType"]["properties"]["base"]["enum"] = list(BASES)
-    forms = ("pattern", "regex", "json", "pairs", "delimited", "xml", "block", "fixed")
+    keys = {info.alias or name for name, info in ReadingForm.model_fields.items()}
+    forms = [name for name in ("pattern", "regex", *structures.STRUCTURES) if name in keys]
     alone = [{"required": [name]} for name in forms]
     sections["Variant"]["oneOf"] = [*alone, {"not": {"anyOf": alone}}]
     sections["Envelope"]["oneOf"] = [*alone, {"required": ["syslog"]}]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import polars as pl
@@ -77,6 +79,8 @@ class Overview(NamedTuple):
     envelope: Explanation | None
     variants: tuple[Explanation, ...]
     steps: tuple[StepNote, ...] = ()
+    parts: Mapping[str, str] = MappingProxyType({})
+    """The named pieces of pattern."""
 
 
 def explain(parser: Parser) -> Overview:
@@ -97,7 +101,7 @@ def explain(parser: Parser) -> Overview:
     times = tuple(_of_rule(rule) for rule in plan.times)
     return Overview(
         plan.parser, plan.version, definition.about, events, times, plan.kind, plan.body, envelope, variants,
-        tuple(_of_step(number, step) for number, step in enumerate(definition.steps, 1)),
+        tuple(_of_step(number, step) for number, step in enumerate(definition.steps, 1)), definition.parts,
     )  # fmt: skip
 
 

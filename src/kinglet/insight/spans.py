@@ -34,7 +34,7 @@ def spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
             if source is None:
                 return sorted(found, key=lambda span: (span.start, span.end))
             base, text = source.start, raw[source.start : source.end]
-            if chosen.reads_body and body is not None:
+            if chosen.consumes_body and body is not None:
                 found.remove(body)
         elif variant is not None and body is not None:
             found.remove(body)

@@ -16,9 +16,9 @@ import re
 from collections.abc import Collection, Mapping, Set
 from typing import NamedTuple
 
-from kinglet.patterns.grammar import AnyBlanks, Blank, Literal, Optional, Slot, Token
+from kinglet.patterns.grammar import TEXT_OF, AnyBlanks, Blank, Literal, Optional, PartRef, Slot, Token
 from kinglet.patterns.optional_parts import without_choices
-from kinglet.patterns.types import BLANK, TYPES, SlotType
+from kinglet.patterns.types import BLANK, FLAG, TYPES, SlotType
 from kinglet.regex.first_characters import Beginnings, beginnings
 
 _END = "\0end"
@@ -84,8 +84,13 @@ def _sequence(tokens: tuple[Token, ...], way: _Way, after: _Follow) -> str:
     for i, token in enumerate(tokens):
         follow = _first(tokens[i + 1 :], after)
         parts.append(_token(token, way, follow, isinstance(previous, Blank)))
-        previous = token
+        previous = previous if _is_flag(token) else token
     return "".join(parts)
+
+
+def _is_flag(token: Token) -> bool:
+    """Whether a token reads nothing, so that what stands before it is followed by what stands behind it."""
+    return isinstance(token, Slot) and token.type == FLAG
 
 
 def _token(token: Token, way: _Way, follow: _Follow, after_blank: bool) -> str:
@@ -98,8 +103,12 @@ def _token(token: Token, way: _Way, follow: _Follow, after_blank: bool) -> str:
             return f"{BLANK}*"
         case Optional(tokens=tokens):
             return f"(?:{_sequence(tokens, way, follow)})?"
+        case PartRef():
+            raise AssertionError("parts are put in place before")
         case Slot():
             body = _slot(token, way, follow, after_blank)
+            if token.keeps_text:
+                body = f"(?P<{token.name}{TEXT_OF}>{body})"
             return f"(?P<{token.name}>{body})" if token.name else f"(?:{body})"
 
 
@@ -121,6 +130,8 @@ def _begins(slot: Slot, times: Mapping[str, str], types: Mapping[str, SlotType])
     kind = types[slot.type]
     if slot.type == "time":
         return beginnings(times[slot.name])
+    if slot.type == FLAG:
+        return Beginnings(frozenset(), True)
     return beginnings(f"[^{kind.stops}]" if kind.stops else kind.shape or "(?s:.*)")
 
 
@@ -160,7 +171,7 @@ def _first(tokens: tuple[Token, ...], after: _Follow) -> _Follow:
                 if rest.chars is None or within.chars is None:
                     return _Follow(None)
                 return _Follow(rest.chars | within.chars)
-            case Slot():
+            case Slot() if not _is_flag(token):
                 return _Follow(None)
     return after
 

@@ -1,7 +1,9 @@
 """The pattern language: from text to tokens.
 
-pattern   = { literal | blanks | slot | optional }
-slot      = "{" [name] [":" type] "}"        a value; without a name it is read and not kept
+pattern   = { literal | blanks | slot | part | optional }
+slot      = "{" [name] [":" type ["+text"]] "}"  a value; without a name it is read and not kept
+type      = name | word "|" word { "|" word }  a type by its name, or the words that the value can be
+part      = "{@" name "}"                    a named piece of pattern
 literal   = "{{" | "}}" | '{"text"}' | text  braces doubled; quoted text is taken as it stands
 optional  = "[[" pattern "]]"
 blanks    = one or more blanks or tabs; match one or more blanks or tabs
@@ -30,10 +32,23 @@ class AnyBlanks(NamedTuple):
 
 
 class Slot(NamedTuple):
+    """words: those that its text can be, as they are written, where its type is no type by name. keeps_text: whether
+    its text is a field too.
+    """
+
     name: str
     type: str
     offset: int
     source: str
+    words: tuple[str, ...] = ()
+    keeps_text: bool = False
+
+
+class PartRef(NamedTuple):
+    """Stands for a part; see `kinglet.patterns.parts`."""
+
+    name: str
+    offset: int
 
 
 class Optional(NamedTuple):
@@ -41,9 +56,12 @@ class Optional(NamedTuple):
     offset: int
 
 
-Token = Literal | Blank | AnyBlanks | Slot | Optional
+Token = Literal | Blank | AnyBlanks | Slot | PartRef | Optional
 
-_SLOT = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)?\s*(?::\s*([A-Za-z_][A-Za-z0-9_]*)\s*)?\}")
+_SLOT = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)?\s*(?::\s*([A-Za-z_][A-Za-z0-9_]*)\s*(\+\s*text\s*)?)?\}")
+_WORD = r'\s*(?:"[^"]+"|[^|{}":\s](?:[^|{}":]*[^|{}":\s])?)\s*'
+_WORDS = re.compile(rf"\{{\s*([A-Za-z_][A-Za-z0-9_]*)?\s*:({_WORD}(?:\|{_WORD})+)\}}")
+_PART = re.compile(r"\{\s*@\s*([A-Za-z_][A-Za-z0-9_-]*)\s*\}")
 _QUOTED = re.compile(r'\{"([^"]*)"\}')
 
 
@@ -116,17 +134,26 @@ def parse(text: str) -> tuple[Token, ...]:
         else:
             literal(char, position)
             position += 1
-    if _count(open_lists[0][0]) > MOST_PARTS:
-        raise PatternError(f"more than {MOST_PARTS} slots and optional parts", _SPLIT, 0)
+    check_size(open_lists[0][0])
     if len(open_lists) > 1:
         raise PatternError("`[[` is not closed", "end the optional part with `]]`", open_lists[-1][1])
     return tuple(open_lists[0][0])
 
 
+def check_size(tokens: Sequence[Token]) -> None:
+    """Refuses what no person can read.
+
+    Raises:
+        PatternError: there are more than MOST_PARTS slots and optional parts.
+    """
+    if _count(tokens) > MOST_PARTS:
+        raise PatternError(f"more than {MOST_PARTS} slots and optional parts", _SPLIT, 0)
+
+
 def _count(tokens: Sequence[Token]) -> int:
     """How many slots and optional parts there are."""
     return sum(1 + (_count(token.tokens) if isinstance(token, Optional) else 0)
-               for token in tokens if isinstance(token, Slot | Optional))  # fmt: skip
+               for token in tokens if isinstance(token, Slot | PartRef | Optional))  # fmt: skip
 
 
 def _slot(text: str, position: int, tokens: list[Token], literal: Callable[[str, int], None]) -> int:
@@ -134,16 +161,36 @@ def _slot(text: str, position: int, tokens: list[Token], literal: Callable[[str,
     if quoted:
         literal(quoted[1], position)
         return quoted.end()
+    part = _PART.match(text, position)
+    if part:
+        tokens.append(PartRef(part[1], position))
+        return part.end()
+    chosen = _WORDS.match(text, position)
+    if chosen:
+        words = tuple(word.strip() for word in re.findall(_WORD, chosen[2]))
+        if words[-1].endswith("+text"):
+            raise PatternError(f"`{chosen[0]}` is text already", "leave `+text` out", position)
+        tokens.append(Slot(chosen[1] or "", "|".join(words), position, chosen[0], words))
+        return chosen.end()
     match = _SLOT.match(text, position)
     if match is None:
         if "}" not in text[position:]:
             raise PatternError("`{` is not closed", "write `{{` for a brace in the log", position)
         inside = text[position : text.index("}", position) + 1]
+        if "|" in inside:
+            hint = "write {name:one|other}, and words with `|`, `:`, braces or blanks around them in double quotes"
+            raise PatternError(f"`{inside}` has a word that is none", hint, position)
         raise PatternError(f"`{inside}` is not a slot", "write {name:type}, and `{{` for a brace in the log", position)
     if match[1] is None and match[2] is None:
         raise PatternError("`{}` names neither a field nor a type", "write {name:type}, or {:type} to skip", position)
-    tokens.append(Slot(match[1] or "", match[2] or "word", position, match[0]))
+    if match[3] and not match[1]:
+        raise PatternError(f"`{match[0]}` keeps the text of a slot that is not kept", "give it a name", position)
+    tokens.append(Slot(match[1] or "", match[2] or "word", position, match[0], keeps_text=bool(match[3])))
     return match.end()
+
+
+TEXT_OF = "_text"
+"""What stands behind the name of a slot in that of the field which keeps its text."""
 
 
 def slots(tokens: tuple[Token, ...]) -> list[Slot]:

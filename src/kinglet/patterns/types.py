@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from kinglet import structures
+from kinglet.columns.amounts import AMOUNT, BYTES, COUNT
 
 BLANK = r"[ \t]"
 _BYTE = "(?:25[0-5]|2[0-4][0-9]|1[0-9][0-9]|[1-9]?[0-9])"
@@ -33,6 +34,7 @@ _IPV6 = (
 _LABEL = "[0-9A-Za-z_](?:[0-9A-Za-z_-]{0,61}[0-9A-Za-z_])?"
 _NAME = rf"{_LABEL}(?:\.{_LABEL})*"
 
+FLAG = "flag"
 Value = Literal["text", "int", "float", "bool", "time"]
 
 
@@ -94,6 +96,16 @@ _TABLE = (
         "float",
         change="duration",
     ),
+    SlotType(
+        "size",
+        "a number of bytes: `185.8 MiB` (1024), `2 GB` (1000), `512 bytes`; a letter alone could mean either",
+        "185.8 MiB",
+        f"{AMOUNT} ?{BYTES}",
+        "int",
+        change="amount",
+    ),
+    SlotType("count", "a number of things: `12.5k`, `3M`, `17`", "12.5k", f"{AMOUNT} ?{COUNT}", "int", change="amount"),
+    SlotType("percent", "a number and a percent sign", "45.5 %", f"{AMOUNT} ?%", "float", change="percent"),
     SlotType("bool", "true/false, yes/no, on/off, 1/0", "yes", "[A-Za-z01]{1,5}", "bool"),
     SlotType(
         "ip",
@@ -104,6 +116,13 @@ _TABLE = (
     ),
     SlotType("ipv4", "an IPv4 address", "192.0.2.14", "[0-9.]+", valid=_IPV4),
     SlotType("ipv6", "an IPv6 address (RFC 4291)", "2001:db8::14", "[0-9A-Fa-f:.]+(?:%[0-9A-Za-z_.-]+)?", valid=_IPV6),
+    SlotType(
+        "network",
+        "an IPv4 or IPv6 address with the length of its prefix (RFC 4632, RFC 4291)",
+        "192.0.2.0/24",
+        "[0-9A-Fa-f:.]+/[0-9]{1,3}",
+        valid=f"(?:{_IPV4}/(?:[12]?[0-9]|3[0-2])|{_IPV6}/(?:1[01][0-9]|12[0-8]|[1-9]?[0-9]))",
+    ),
     SlotType(
         "mac",
         "a hardware address",
@@ -141,6 +160,14 @@ _TABLE = (
         "[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}",
     ),
     SlotType(
+        FLAG,
+        "nothing: true where the optional part that it stands in is there, otherwise false",
+        "",
+        "",
+        "bool",
+        may_be_empty=True,
+    ),
+    SlotType(
         "time",
         "a timestamp, in the formats of the time rule of its slot, or ISO 8601",
         "2026-03-03T22:10:41Z",
@@ -166,7 +193,9 @@ TYPES: dict[str, SlotType] = {slot.name: slot for slot in _TABLE}
 
 STRUCTURES = tuple(name for name, row in structures.STRUCTURES.items() if row.slot is not None)
 """The types that are structures."""
-BASES = tuple(name for name in TYPES if name not in ("rest", "time", *STRUCTURES))
+OF_PATTERNS = ("rest", FLAG, *STRUCTURES)
+"""The types that say something of the place of a slot in its pattern, and have no meaning elsewhere."""
+BASES = tuple(name for name in TYPES if name not in ("time", *OF_PATTERNS))
 """The types that a parser's own types may be built on."""
 
 

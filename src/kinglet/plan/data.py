@@ -156,18 +156,23 @@ class Reading(NamedTuple):
 
 
 class VariantPlan(NamedTuple):
-    """source: the field or group that it reads; None for the end of the envelope, or the whole event."""
+    """source: the field or group that it reads; None for the end of the envelope, or the whole event.
+
+    keeps_body: whether the message that it reads stays a field all the same, since a step or a mapping names it.
+    """
 
     name: str
     reading: Reading
     kinds: tuple[str | int, ...] | None
     mapping: MappingPlan | None
     source: str | None = None
+    keeps_body: bool = False
 
     @property
-    def reads_body(self) -> bool:
+    def consumes_body(self) -> bool:
+        """Whether the slot of the message is no field of its events, as they have all that it holds."""
         to_end = self.source is None or self.source.startswith(ONWARD)
-        return to_end and bool(self.reading.regexes or self.reading.structures)
+        return to_end and bool(self.reading.regexes or self.reading.structures) and not self.keeps_body
 
 
 class TimeRulePlan(NamedTuple):

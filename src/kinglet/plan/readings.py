@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.errors import Problem, did_you_mean
 from kinglet.patterns.compiling import to_regexes
-from kinglet.patterns.grammar import Optional, PatternError, Slot, Token, parse, slots
+from kinglet.patterns.grammar import TEXT_OF, Optional, PatternError, Slot, Token, check_size, parse, slots
 from kinglet.patterns.literal_prefix import literal_prefix_of
-from kinglet.patterns.types import STRUCTURES, TYPES, SlotType
-from kinglet.plan.data import MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
+from kinglet.patterns.parts import expanded, references
+from kinglet.patterns.types import FLAG, OF_PATTERNS, STRUCTURES, TYPES, SlotType
+from kinglet.patterns.words import words_type
+from kinglet.plan.data import BODY, MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
 from kinglet.plan.structures import structure_of, structure_of_slot
 from kinglet.plan.syslog import HEADS
 from kinglet.regex.backtracking import BUDGET, why_slow
@@ -25,8 +27,6 @@ from kinglet.timestamps.reading import ISO, TimeReading
 if TYPE_CHECKING:
     from kinglet.structured.by_form import Structure
 
-_KEPT = "_text"
-
 
 @dataclass
 class Context:
@@ -39,6 +39,10 @@ class Context:
     """How stamps in slots are read for which there is no rule."""
     shapes: dict[str, str] = field(default_factory=dict)
     """The regex of stamps by the slot that holds them."""
+    parts: dict[str, tuple[Token, ...] | None] = field(default_factory=dict)
+    """The named pieces of pattern so far; None for one with something wrong, which has been reported."""
+    part_names: tuple[str, ...] = ()
+    """All of them, those too that are not known yet."""
 
     def report(self, path: KeyPath, message: str, hint: str = "", *, offset: int = -1, excerpt: str = "") -> None:
         self.problems.append(self.document.problem(path, message, hint, offset=offset, excerpt=excerpt))
@@ -58,7 +62,8 @@ class Context:
         return self.types.get(kind, TYPES["text"])
 
     def type_hint(self, kind: str) -> str:
-        return did_you_mean(kind, self.types, "the types are " + ", ".join(self.types))
+        named = [name for name in self.types if "|" not in name]
+        return did_you_mean(kind, named, "the types are " + ", ".join(named))
 
 
 class _Part(NamedTuple):
@@ -122,7 +127,7 @@ def _structure(
             work.report(where, wrong[0], wrong[1] + also)
         elif name in shared:
             work.report(where, f"`{name}` is a slot of {shared[name]}", "leave it out")
-        elif kind not in work.types or kind in ("rest", *STRUCTURES):
+        elif kind not in work.types or kind in OF_PATTERNS:
             work.report(where, f"no such type `{kind}`", work.type_hint(kind))
         else:
             key = form.keys.get(name, name).removeprefix(part.prefix)
@@ -200,55 +205,100 @@ def read_pattern(
     plans: list[StructurePlan] = []
     structured = [slot for slot in slots(tokens) if slot.type in STRUCTURES]
     for slot in structured:
-        name = slot.name.removesuffix(_KEPT)
+        name = slot.name.removesuffix(TEXT_OF)
         prefix = "" if slot.source.startswith("{:") else f"{name}."
         mine = {name: kind for name, kind in unclaimed.items() if form.keys.get(name, name).startswith(prefix)}
         unclaimed = {name: kind for name, kind in unclaimed.items() if name not in mine}
         part = _Part(structure_of_slot(slot.type), slot.name, prefix, mine)
         plans.append(_structure(work, whole, form, part, taken))
     for name in unclaimed:
-        known = ", ".join(f"`{slot.name.removesuffix(_KEPT)}.`" for slot in structured)
+        known = ", ".join(f"`{slot.name.removesuffix(TEXT_OF)}.`" for slot in structured)
         hint = f"its name begins with that of a slot: {known}" if structured else "in a pattern write {name:type}"
         where = "types" if name in form.types else "keys"
         work.report((*whole, where, name), "is no key of a slot of structure", hint)
     return reading._replace(structures=tuple(plans))
 
 
-def ends_open(text: str) -> str | None:
-    """The slot that a pattern ends with, where it is one for all the rest."""
+def read_part(work: Context, path: KeyPath, text: str) -> tuple[Token, ...] | None:
+    """The tokens of a part, which may refer to parts before it; None where something is wrong, which is reported."""
+    return _tokens(work, path, text, {}, whole=False)
+
+
+def message_slot(work: Context, text: str) -> str | None:
+    """The slot of the message: the one for all the rest that a pattern ends with, or else the one called `body`."""
     try:
-        tokens = parse(text)
+        tokens = _with_parts(work, parse(text))
     except PatternError:
         return None
     last = tokens[-1] if tokens else None
-    return last.name if isinstance(last, Slot) and last.type in ("rest", "text") and last.name else None
+    if isinstance(last, Slot) and last.type in ("rest", "text") and last.name:
+        return last.name
+    return next((BODY for token in tokens or () if isinstance(token, Slot) and token[:2] == (BODY, "text")), None)
 
 
-def _tokens(work: Context, path: KeyPath, text: str, shared: Mapping[str, str]) -> tuple[Token, ...] | None:
-    """The tokens of a pattern whose slots are all good."""
+def _with_parts(work: Context, tokens: tuple[Token, ...]) -> tuple[Token, ...] | None:
+    """Tokens with parts in place; None where there is no such part, or one with something wrong.
+
+    Raises:
+        PatternError: there is no such part.
+    """
+    known: dict[str, tuple[Token, ...]] = {}
+    for reference in references(tokens):
+        if reference.name not in work.parts:
+            if reference.name in work.part_names:
+                message = f"the part `{reference.name}` is not known yet here"
+                raise PatternError(message, "a part refers to parts above it", reference.offset)
+            hint = did_you_mean(reference.name, work.parts, "`parts` names none" if not work.parts else
+                                "the parts are " + ", ".join(work.parts))  # fmt: skip
+            raise PatternError(f"no such part `{reference.name}`", hint, reference.offset)
+        part = work.parts[reference.name]
+        if part is None:
+            return None
+        known[reference.name] = part
+    tokens = expanded(tokens, known)
+    check_size(tokens)
+    return tokens
+
+
+def _tokens(
+    work: Context, path: KeyPath, text: str, shared: Mapping[str, str], *, whole: bool = True
+) -> tuple[Token, ...] | None:
+    """The tokens of a pattern whose slots are all good; whole: whether it is all that an event is read by."""
     try:
-        tokens = _named(parse(text))
+        found = _with_parts(work, parse(text))
     except PatternError as error:
         work.report(path, error.message, error.hint, offset=error.offset, excerpt=text)
         return None
+    if found is None:
+        return None
+    tokens = _named(found) if whole else found
     before = len(work.problems)
     seen: dict[str, str] = dict(shared)
+    sure = [token for token in tokens if isinstance(token, Slot)]
     for slot in slots(tokens):
+
+        def wrong(message: str, hint: str, at: int = slot.offset) -> None:
+            work.report(path, message, hint, offset=at, excerpt=text)
+
+        if slot.words:
+            if clash := [word for word in slot.words if word in work.types]:
+                wrong(f"`{clash[0]}` is a type, and here a word", f'write the word in double quotes: "{clash[0]}"')
+            work.types.setdefault(slot.type, words_type(slot.type, slot.words))
         if slot.type not in work.types:
-            at = slot.offset + slot.source.rindex(slot.type)
-            work.report(path, f"no such type `{slot.type}`", work.type_hint(slot.type), offset=at, excerpt=text)
-        if slot.type == "rest" and slot is not _last_slot(tokens):
-            work.report(
-                path,
-                f"`{slot.source}` reads to the end, but something follows it",
-                "use {name:text} here",
-                offset=slot.offset,
-                excerpt=text,
-            )
-        if slot.name and (name_problem(slot.name) is not None or slot.name in seen):
-            _refuse_name(work, path, slot.name, seen, slot.offset + 1, text)
-        elif slot.name:
-            seen[slot.name] = "this pattern"
+            at = slot.offset + (slot.source.rindex(slot.type) if slot.source in text else 0)
+            wrong(f"no such type `{slot.type}`", work.type_hint(slot.type), at)
+        if slot.type == "rest" and slot is not _last_slot(tokens) and whole:
+            wrong(f"`{slot.source}` reads to the end, but something follows it", "use {name:text} here")
+        if slot.type == FLAG and (not slot.name or (slot in sure and whole)):
+            wrong(f"`{slot.source}` stands in no optional part" if slot.name else "a flag without a name",
+                  "write [[{name:flag} the part]]")  # fmt: skip
+        if slot.keeps_text and slot.type in work.types and work.types[slot.type].is_plain:
+            wrong(f"`{slot.source}` is text already", f"write {{{slot.name}:{slot.type}}}")
+        for name in (slot.name, *([slot.name + TEXT_OF] if slot.keeps_text else [])):
+            if name and (name_problem(name) is not None or name in seen):
+                _refuse_name(work, path, name, seen, slot.offset + (slot.source in text), text)
+            elif name:
+                seen[name] = "this pattern"
     return tokens if len(work.problems) == before else None
 
 
@@ -259,7 +309,7 @@ def _named(tokens: tuple[Token, ...]) -> tuple[Token, ...]:
         if isinstance(token, Optional):
             return token._replace(tokens=_named(token.tokens))
         if isinstance(token, Slot) and token.type in STRUCTURES:
-            return token._replace(name=f"{token.name or token.type}{_KEPT}")
+            return token._replace(name=f"{token.name or token.type}{TEXT_OF}")
         return token
 
     return tuple(named(token) for token in tokens)
@@ -283,6 +333,13 @@ def _refuse_name(work: Context, path: KeyPath, name: str, seen: Mapping[str, str
         work.report(path, message, f"call this one `{name}_2`", offset=offset, excerpt=text)
 
 
+def _fields_of(work: Context, slot: Slot) -> Iterator[FieldPlan]:
+    if slot.name:
+        yield FieldPlan(slot.name, work.type_of(slot.name, slot.type))
+    if slot.keeps_text:
+        yield FieldPlan(slot.name + TEXT_OF, TYPES["text"])
+
+
 def _of_tokens(work: Context, tokens: tuple[Token, ...], onward: Collection[str]) -> Reading:
     found = slots(tokens)
     iso = parse_format("iso8601").shape
@@ -291,7 +348,7 @@ def _of_tokens(work: Context, tokens: tuple[Token, ...], onward: Collection[str]
     kept_from = tuple(slot.name for slot in fixed if slot.name in onward)
     return Reading(
         to_regexes(tokens, shapes, work.types, kept_from),
-        tuple(FieldPlan(slot.name, work.type_of(slot.name, slot.type)) for slot in found if slot.name),
+        tuple(plan for slot in found for plan in _fields_of(work, slot)),
         fixed[0].name if fixed else None,
         {slot.name: slot.source for slot in found if slot.name},
         onward=kept_from,

@@ -66,6 +66,11 @@ class Action:
         raise NotImplementedError
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """The fields whose values it reads."""
+        return ()
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """The fields that it gives values."""
         raise NotImplementedError

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 import polars as pl
 
+from kinglet.columns import amounts
 from kinglet.columns.faults import Faults
 from kinglet.plan.data import FieldPlan
 from kinglet.timestamps.durations import seconds
@@ -81,5 +82,11 @@ def _unquoted(text: pl.Series) -> pl.Series:
     return inside
 
 
-_CHANGES: dict[str, Callable[[pl.Series], pl.Series]] = {"hex": _hexadecimal, "quoted": _unquoted, "duration": seconds}
+_CHANGES: dict[str, Callable[[pl.Series], pl.Series]] = {
+    "hex": _hexadecimal,
+    "quoted": _unquoted,
+    "duration": seconds,
+    "amount": amounts.whole,
+    "percent": amounts.percentage,
+}
 _BY_VALUE: dict[str, Callable[[pl.Series], pl.Series]] = {"int": _integer, "float": _number, "bool": _boolean}

@@ -47,7 +47,7 @@ class Extracted(NamedTuple):
     def consumed(self) -> str | None:
         """The slot of the envelope that is none of the fields, since the variants read it."""
         first = self.runs[0][0]
-        return self.plan.body if first is not None and self.plan.variants[first].reads_body else None
+        return self.plan.body if first is not None and self.plan.variants[first].consumes_body else None
 
 
 class Bundle(NamedTuple):

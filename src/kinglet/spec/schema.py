@@ -395,6 +395,7 @@ class ParserFile(Section):
     time: Annotated[list[TimeRule], BeforeValidator(_as_rules)] = Field([])
     clock: Clock = Field(default_factory=Clock.model_construct)
     types: dict[str, OwnType] = Field({}, description="slot types of this parser, by name")
+    parts: dict[str, str] = Field({}, description="pieces of pattern by name; patterns refer to them as {@name}")
     envelope: str | Envelope | None = Field(
         None, description="pattern of the front part that all messages share, or the structure that they have"
     )

@@ -72,6 +72,11 @@ class ParseAgain(Action):
         return before | (given if self.name in before else {})
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.name,)
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return tuple(item.name for item in self.reading.every_field)
@@ -134,6 +139,11 @@ class Hand(Action):
         if self.name not in before:
             return before
         return before | dict(self.plan.fields) | {self.name + VARIANT: pl.String()}
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.name,)
 
     @property
     def gives(self) -> tuple[str, ...]:

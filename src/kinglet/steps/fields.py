@@ -54,6 +54,11 @@ class Set(Action):
         return before | {item.name: item.expression.dtype for item in self.assignments}
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return tuple(name for item in self.assignments for name, _ in item.needs)
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return tuple(item.name for item in self.assignments)
@@ -96,6 +101,11 @@ class Rename(Action):
         return after | {new: before[old] for old, new in self.names if old in before}
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return tuple(old for old, _ in self.names)
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return tuple(new for _, new in self.names)
@@ -126,6 +136,11 @@ class Remove(Action):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return {name: dtype for name, dtype in before.items() if not always or not self._goes(name)}
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return tuple(self.names) if self.keeps else ()
 
     @property
     def gives(self) -> tuple[str, ...]:

@@ -66,6 +66,11 @@ class Measure(Action):
         return before | ({self.to: POINTS} if {field for _, field in self.values} & set(before) else {})
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (*(field for _, field in self.values), *self.labels)
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return (self.to,)

@@ -45,6 +45,11 @@ class Mask(Action):
         return before | {name: pl.String() for name in self.names if name in before}
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return self.names
@@ -98,6 +103,11 @@ class Hash(Action):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return before | {name: pl.String() for name in self.names if name in before}
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
 
     @property
     def gives(self) -> tuple[str, ...]:

@@ -49,6 +49,11 @@ class Roll(Action):
         return kept | {self.to: pl.String()}
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return (self.to,)

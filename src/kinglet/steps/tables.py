@@ -123,6 +123,11 @@ class Translate(Action):
         return before | ({self.to: pl.String()} if self.name in before else {})
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.name,)
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return (self.to,)
@@ -163,6 +168,11 @@ class Lookup(Action):
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
         return before | (dict.fromkeys((field for _, field in self.take), pl.String()) if self.name in before else {})
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.name,)
 
     @property
     def gives(self) -> tuple[str, ...]:

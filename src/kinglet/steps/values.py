@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from kinglet.columns.faults import Faults
-from kinglet.patterns.types import STRUCTURES
+from kinglet.patterns.types import OF_PATTERNS
 from kinglet.plan.data import FieldPlan, said_type
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.steps import placed
@@ -61,6 +61,11 @@ class Convert(Action):
         """See `Action`."""
         after = before | {item.name: item.dtype for item in self.items if item.name in before}
         return after | {name: LIST for name in self.lists if name in before}
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.gives
 
     @property
     def gives(self) -> tuple[str, ...]:
@@ -126,6 +131,11 @@ class Replace(Action):
         return before
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.name,)
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return (self.name,)
@@ -165,6 +175,11 @@ class Split(Action):
         return before | ({self.to: LIST} if self.to is not None else dict.fromkeys(self.into, pl.String()))
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return (self.name,)
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return (*self.into, *([self.to] if self.to is not None else []))
@@ -197,6 +212,11 @@ class Join(Action):
         return before | ({self.to: pl.String()} if set(self.names) & set(before) else {})
 
     @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
+
+    @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
         return (self.to,)
@@ -222,7 +242,7 @@ def convert_fields(context: StepContext, form: dict[str, str]) -> Action | None:
                 context.report(
                     ("convert", name), f"`{name}` is {said_type(context.types[name])}", "a list is made of JSON text"
                 )
-        elif kind not in context.work.types or kind in ("rest", *STRUCTURES):
+        elif kind not in context.work.types or kind in OF_PATTERNS:
             context.report(("convert", name), f"no such type `{kind}`", context.work.type_hint(kind))
         else:
             items.append(FieldPlan(name, context.work.types[kind]))

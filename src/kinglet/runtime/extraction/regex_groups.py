@@ -9,6 +9,7 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.columns.repeated import true_of
+from kinglet.patterns.types import FLAG
 from kinglet.plan.data import Reading
 
 
@@ -25,6 +26,15 @@ class RegexGroups(NamedTuple):
 
 def extract(text: pl.Series, reading: Reading) -> RegexGroups:
     """What the regexes of a reading find, of which the first that matches a text counts."""
+    found = _extract(text, reading)
+    flags = [item.name for item in reading.fields if item.type.name == FLAG]
+    if not flags:
+        return found
+    there = (found.texts[name].is_not_null().cast(pl.String).alias(name) for name in flags)
+    return found._replace(texts=found.texts.with_columns(there))
+
+
+def _extract(text: pl.Series, reading: Reading) -> RegexGroups:
     if not reading.regexes:
         return RegexGroups(pl.DataFrame(height=len(text)), true_of(len(text)))
     if reading.budget is not None:

@@ -27,7 +27,7 @@ def _alike_by(variant: VariantPlan) -> Hashable:
     # structure, text kept for variants, and a budget belong to one variant; only the plain ones can be put together
     if reading.literal_prefix is None or reading.structures or reading.onward or reading.budget is not None:
         return None
-    return reading.literal_prefix.regex, reading.fields, reading.always, variant.source
+    return reading.literal_prefix.regex, reading.fields, reading.always, variant.source, variant.keeps_body
 
 
 def behind_prefixes(text: pl.Series, openings: Sequence[str], counts: Sequence[int]) -> pl.Series:

@@ -118,8 +118,10 @@ def _alike(
 
 
 def _number(plan: Plan, candidates: tuple[int, ...]) -> int | None:
-    """The number of what is alike to the first candidate; None where it is not clear who is tried first."""
-    return plan.alike[candidates[0]] if 0 < len(candidates) <= FEW else None
+    """The number of what is alike to the first candidate; None where nothing is, or it is not clear who is first."""
+    if not 0 < len(candidates) <= FEW or plan.variants[candidates[0]].reading.literal_prefix is None:
+        return None
+    return plan.alike[candidates[0]]
 
 
 def _behind_prefixes(
