@@ -257,7 +257,7 @@ STEPS = st.sampled_from(
         "{remove: F}",
         "{parse: {field: F, json: true, optional: true}}",
         "{roll: {fields: [more], to: o}}",
-        "{set: {more: \"'{'\"}}",
+        "{set: {more: {text: '{'}}}",
         "{mask: {fields: more}}",
         "{parse: {field: o, pairs: true, optional: true}}",
     ]
@@ -329,7 +329,7 @@ class Names(InFolder):
         text = HEAD + "variants: [{name: a, json: true, types: {u: text, n: int}}]\nsteps:\n%s"
         rolled: dict[str, object] = {"o": {"u": "m.okoro", "n": 7}, "good": "o"}
         cases: dict[str, dict[str, object]] = {
-            "  - roll: {fields: [u, n], to: o}\n  - set: {good: \"'o'\"}\n": rolled,
+            "  - roll: {fields: [u, n], to: o}\n  - set: {good: {text: o}}\n": rolled,
             "  - rename: {more: others}\n": {"others": {"k.z": 1}},
             "  - mask: {fields: more}\n": {"more": "*" * len('{"k.z":1}')},
             "  - {when: n = 7, roll: {fields: [u], to: u}}\n": {"u": '{"u":"m.okoro"}'},

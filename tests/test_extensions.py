@@ -83,13 +83,13 @@ class Winch(InFolder):
     def test_templates_are_shared_by_name(self) -> None:
         templates = (
             "templates:\n  refused:\n    class: Authentication\n    activity: Logon\n    status: Failure\n"
-            "    set: {user.name: user, service.name: \"'door'\"}\n"
+            "    set: {user.name: user, service.name: {text: door}}\n"
         )
         model = kinglet.load_model(self.write("tide.yaml", HEAD + templates))
         text = (
             "kinglet: 1\nparser: door\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Door}\n"
             "variants:\n  - name: no\n    pattern: 'no {user:word}[[ {why:rest}]]'\n"
-            "    event: {template: refused, severity: Low, set: {status_detail: why, service.name: \"'gate'\"}}\n"
+            "    event: {template: refused, severity: Low, set: {status_detail: why, service.name: {text: gate}}}\n"
         )
         event = next(kinglet.load(text, model=model).parse(["no m.okoro late"], reference_time="2026-03-02").to_model())
         self.assertEqual([], complaints(event, model))

@@ -25,7 +25,7 @@ from tests.test_model import complaints as standard_complaints
 from tests.test_model import mapped
 
 DEMO = ROOT / "src" / "kinglet" / "demo"
-LOGIN = "class: Authentication, activity: Logon, set: {user.name: u, service.name: \"'gate'\"%s}"
+LOGIN = "class: Authentication, activity: Logon, set: {user.name: u, service.name: {text: gate}%s}"
 
 
 def login(
@@ -91,10 +91,10 @@ class Translation(unittest.TestCase):
 class Lists(unittest.TestCase):
     def test_lists_of_values_and_of_objects(self) -> None:
         section = (
-            "{class: API Activity, activity: Read, set: {actor.user.name: u, api.operation: \"'x'\", "
+            "{class: API Activity, activity: Read, set: {actor.user.name: u, api.operation: {text: x}, "
             "src_endpoint.name: u, "
-            "actor.user.email_addr: \"u || '@port.example'\", metadata.labels: [u, n, \"'fixed'\"], "
-            '"resources[1].name": u, "resources[1].type": "\'tank\'", "resources[2].name": n}}'
+            "actor.user.email_addr: \"u || '@port.example'\", metadata.labels: [u, n, {text: fixed}], "
+            '"resources[1].name": u, "resources[1].type": {text: tank}, "resources[2].name": n}}'
         )
         event = mapped(section, "{t:time} {u:word}[[ {n:word}]]", "2026-03-05T07Z a b")
         self.assertEqual([{"name": "a", "type": "tank"}, {"name": "b"}], event["resources"])
@@ -190,7 +190,7 @@ class Observables(unittest.TestCase):
         self.assertEqual([], standard_complaints(event))
 
     def test_those_that_a_mapping_names_come_first(self) -> None:
-        own = ', "observables[1].name": "\'gate\'", "observables[1].type_id": 99, "observables[1].value": w'
+        own = ', "observables[1].name": {text: gate}, "observables[1].type_id": 99, "observables[1].value": w'
         section = "{" + LOGIN % own + ", observables: true}"
         event = mapped(section, "{t:time} {u:word} {w:word}", "2026-03-05T07Z m.okoro G4")
         self.assertEqual(["gate", "user.name"], [item["name"] for item in event["observables"]])
@@ -205,7 +205,7 @@ class Refused(unittest.TestCase):
             "{class: Authentication, set: {entity.name: w}}": "has no attribute `entity`",
             "{class: Authentication, set: {user.name: w, is_remote: t}}": "is Datetime",
             "{class: Authentication, activity: Lgon}": "has no value `Lgon`; did you mean `Logon`",
-            "{class: Authentication, set: {status_id: \"'Succes'\"}}": "did you mean `Success`",
+            "{class: Authentication, set: {status_id: {text: Succes}}}": "did you mean `Success`",
             "{class: Authentication, set: {status_id: 17}}": "has no value `17`; it has Unknown, Success",
             "{class: Authentication, set: {\"user[1].name\": w}}": "`user` is no list of objects",
             "{class: API Activity, set: {resources.name: w}}": "say which one, such as `resources[1].name`",

@@ -82,7 +82,7 @@ class Lists(unittest.TestCase):
     def test_items_are_held_against_their_type(self) -> None:
         text = HEAD + (
             "variants: [{name: a, pattern: '{ips:text}'}]\nsteps: [{split: {field: ips, at: ',', to: all}}]\n"
-            "event: {class: DNS Activity, activity: Query, set: {query.hostname: \"'*.quay.example'\", "
+            "event: {class: DNS Activity, activity: Query, set: {query.hostname: {text: '*.quay.example'}, "
             "'answers[1].rdata': ips, proxy_endpoint.intermediate_ips: all}}\n"
         )
         event = next(
@@ -104,7 +104,7 @@ class Told(InFolder):
     def test_run_counts_what_is_not_valid(self) -> None:
         text = with_pattern("{n:word} {ip:word}") + (
             "    event: {class: Authentication, activity: Logon, set: {user.name: n, src_endpoint.ip: ip, "
-            "service.name: \"'gate'\"}}\n"
+            "service.name: {text: gate}}}\n"
         )
         self.write("p.yaml", text)
         self.write("a.log", "m.okoro 192.0.2.7\nm.okoro nowhere\n")
@@ -114,7 +114,7 @@ class Told(InFolder):
         self.assertEqual(sum(bool(standard_complaints(event)) for event in events), called["invalid"])
         self.write(
             "q.yaml",
-            text.replace("service.name: \"'gate'\"", "dst_endpoint.ip: ip").replace("src_endpoint.ip: ip, ", ""),
+            text.replace("service.name: {text: gate}", "dst_endpoint.ip: ip").replace("src_endpoint.ip: ip, ", ""),
         )
         plain = kinglet("run", "-p", "q.yaml", "a.log", "-o", "o.ndjson", "--as", "model").err
         events = [json.loads(line) for line in Path("o.ndjson").read_text("utf-8").splitlines()]

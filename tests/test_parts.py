@@ -171,7 +171,7 @@ class Message(unittest.TestCase):
         )
         self.assertEqual(["gate 7 up", None], one.events["body"].to_list())
         self.assertNotIn("body", next(one.to_model())["unmapped"])
-        quoted = mapping.replace("body", "\"'body'\"")
+        quoted = mapping.replace("body", "{text: body}")
         found = kinglet.load(self.FILE + f"event: {quoted}\n").parse([line])
         self.assertEqual(("body", None), (next(found.to_model())["message"], found.events["body"][0]))
 

@@ -53,7 +53,7 @@ class Operations(InFolder):
                 self.assertFalse(gone & set(event))
 
     def test_a_condition_chooses_events_and_null_is_no_yes(self) -> None:
-        events = rows("  - {when: user <> 'a.pires', set: {unit: \"'X'\"}}\n")
+        events = rows("  - {when: user <> 'a.pires', set: {unit: {text: X}}}\n")
         self.assertEqual(["X", "P12", "Q1", None], [event["unit"] for event in events])
         events = rows("  - {when: state = 'unmatched', set: {unit: \"raw || '!'\"}}\n")
         self.assertEqual(["P04", "P12", "Q1", "no!"], [event["unit"] for event in events])
@@ -65,7 +65,7 @@ class Operations(InFolder):
         self.assertEqual([None, None, "a.pires"], [event["user"] for event in events[:3]])
 
     def test_dropped_events_are_counted_and_in_no_output(self) -> None:
-        steps = "  - {when: code = 8, drop: tide}\n  - {when: line = 4, drop: noise}\n  - set: {unit: \"'X'\"}\n"
+        steps = "  - {when: code = 8, drop: tide}\n  - {when: line = 4, drop: noise}\n  - set: {unit: {text: X}}\n"
         path = self.write("doors.yaml", FILE + steps)
         log = self.write("doors.log", "\n".join(LINES))
         result = kinglet.load(path).parse(log)
@@ -239,9 +239,10 @@ class Wrong(InFolder):
             "  - {when: usr = 1, drop: x}\n": "`usr` is no field before this step; did you mean `user`?",
             "  - {when: code, drop: x}\n": "`code` is no condition",
             "  - {when: code =, drop: x}\n": "is not a SQL expression",
-            "  - set: {raw: \"'x'\"}\n": "`raw` is a column of every event",
+            "  - set: {raw: {text: x}}\n": "`raw` is a column of every event",
+            "  - set: {unit: \"'it''s x'\"}\n": "is fixed text in the quotes of an expression; write {text: \"it's x\"}",
             "  - set: {code.x: 1}\n": "`code.x` and `code` cannot both be fields",
-            "  - {when: code = 1, set: {code: \"'x'\"}}\n": "would be text in some events only",
+            "  - {when: code = 1, set: {code: {text: x}}}\n": "would be text in some events only",
             "  - {rename: {user: unit}}\n": "",
             "  - {rename: {code: unit}}\n": "`unit` is text, and this gives a whole number",
             "  - {copy: {unit: a, user: a}}\n": "gives one name to two fields",

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import polars as pl
+
+from kinglet.errors import InvalidError
 
 TEXT, INT, NUMBER, BOOL, NULL = pl.String(), pl.Int64(), pl.Float64(), pl.Boolean(), pl.Null()
 TIME = pl.Datetime("us", "UTC")
@@ -50,6 +53,22 @@ class Term(NamedTuple):
         """Where it fails, among the events in which it is looked at."""
         reached = by.fill_null(False)
         return tuple((name, bad & reached) for name, bad in self.fails)
+
+
+_QUOTED = re.compile(r"\s*'((?:[^']|'')*)'\s*")
+
+
+def refuse_quoted(text: str) -> None:
+    """Refuses an expression that is nothing but fixed text, which quotes within quotes make hard to tell from a field.
+
+    Raises:
+        InvalidError: it is one; says how fixed text is written.
+    """
+    quoted = _QUOTED.fullmatch(text)
+    if quoted is not None:
+        fixed = quoted[1].replace("''", "'")
+        written = fixed if re.fullmatch(r"[A-Za-z0-9_./-]+(?: [A-Za-z0-9_./-]+)*", fixed) else f'"{fixed}"'
+        raise InvalidError("is fixed text in the quotes of an expression", f"write {{text: {written}}}")
 
 
 def constant(value: str | int | float | bool | None, source: str = "") -> Term:

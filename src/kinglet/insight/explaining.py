@@ -17,6 +17,7 @@ from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.literals import Known, known
 from kinglet.runtime.extraction.candidate_variants import FEW
 from kinglet.spec.schema import Variant
+from kinglet.spec.section import FixedText
 
 if TYPE_CHECKING:
     from kinglet.parser import Parser
@@ -120,6 +121,8 @@ def _of_step(number: int, step: Step) -> StepNote:
 
 def _as_written(value: Any) -> str:
     """What a step is given, as the parser file could have it on a line."""
+    if isinstance(value, FixedText):
+        return f"{{text: {value.text}}}"
     if isinstance(value, BaseModel):
         given = value.model_dump(by_alias=True, exclude_unset=True)
         return ", ".join(f"{name}: {_as_written(item)}" for name, item in given.items())

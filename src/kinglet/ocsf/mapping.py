@@ -22,10 +22,11 @@ from kinglet.ocsf.schema import Attribute, Model, ModelClass, enum_value
 from kinglet.ocsf.values import Fields, Value, value_of
 from kinglet.spec.document import KeyPath
 from kinglet.spec.schema import EventMapping, ParserFile, Translation
-from kinglet.spec.section import Scalar
+from kinglet.spec.section import FixedText, Scalar
 from kinglet.structured.by_form import is_within
 from kinglet.timestamps.stamps import Reference
 
+Given = Scalar | FixedText
 _ALWAYS: dict[str, pl.DataType] = {
     "raw": pl.String(),
     "time": pl.Datetime("us", "UTC"),
@@ -239,7 +240,7 @@ def _enumeration(work: _Work, path: str) -> str:
     return path.removesuffix(last.name) + found
 
 
-def _by_expression(model: Model, value: Scalar | list[Scalar], attribute: Attribute, fields: Fields) -> Value:
+def _by_expression(model: Model, value: Given | list[Given], attribute: Attribute, fields: Fields) -> Value:
     return value_of(value, attribute, model, fields)
 
 

@@ -11,10 +11,10 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.expressions.compiling import Expression, sql
-from kinglet.expressions.terms import constant
+from kinglet.expressions.terms import constant, refuse_quoted
 from kinglet.ocsf.schema import Attribute, Model, enum_value
 from kinglet.patterns.types import TYPES
-from kinglet.spec.section import Scalar
+from kinglet.spec.section import FixedText, Scalar
 
 BASES: dict[str, pl.DataType] = {
     "string_t": pl.String(),
@@ -60,7 +60,7 @@ class Value(NamedTuple):
 
 
 def value_of(
-    value: Scalar | Sequence[Scalar],
+    value: Scalar | FixedText | Sequence[Scalar | FixedText],
     attribute: Attribute,
     model: Model,
     fields: Fields,
@@ -87,7 +87,7 @@ def value_of(
             pl.when(together.list.len() > 0).then(together), pl.List(target), names, text,
             pl.any_horizontal(bad) if bad else None,
         )  # fmt: skip
-    assert isinstance(value, str | int | float | bool)
+    assert isinstance(value, str | int | float | bool | FixedText)
     found = _single(value, attribute, model, fields, table)
     if attribute.is_list and not isinstance(found.dtype, pl.List):
         one = found.expression
@@ -98,12 +98,16 @@ def value_of(
 
 
 def _single(
-    value: Scalar, attribute: Attribute, model: Model, fields: Fields, table: Mapping[str, int | str] | None
+    value: Scalar | FixedText, attribute: Attribute, model: Model, fields: Fields, table: Mapping[str, int | str] | None
 ) -> Value:
     if isinstance(value, str) and _is_caption(value, attribute, fields):
         fixed = constant(enum_value(attribute, value))
         made = Expression(value, fixed.value, fixed.dtype, ())
+    elif isinstance(value, FixedText):
+        fixed = constant(value.text)
+        made = Expression(value.text, fixed.value, fixed.dtype, ())
     elif isinstance(value, str):
+        refuse_quoted(value)
         made = sql(value, fields.columns)
     else:
         fixed = constant(value)
@@ -124,7 +128,7 @@ def _is_caption(value: str, attribute: Attribute, fields: Fields) -> bool:
 
 
 def _fitted(
-    value: Scalar,
+    value: Scalar | FixedText,
     made: Expression,
     attribute: Attribute,
     model: Model,

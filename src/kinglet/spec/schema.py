@@ -13,7 +13,7 @@ from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, mo
 
 from kinglet.errors import InvalidError
 from kinglet.spec.forms import ReadingForm
-from kinglet.spec.section import Scalar, Section, Texts, as_list, marked, one_or_many
+from kinglet.spec.section import FixedText, Scalar, Section, Texts, as_list, marked, one_or_many
 
 _SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
 _SPAN = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s)\s*")
@@ -303,9 +303,9 @@ class EventMapping(Section):
     activity: str | int | None = Field(None, description="activity of that class, by caption or id")
     status: str | int | None = Field(None, description="Success, Failure, … or id")
     severity: str | int | None = Field(None, description="Informational, Low, … or id")
-    set: dict[str, Scalar | Annotated[list[Scalar], Field(min_length=1)] | None] = Field(
+    set: dict[str, Scalar | FixedText | Annotated[list[Scalar | FixedText], Field(min_length=1)] | None] = Field(
         {},
-        description="attribute path: SQL expression over fields, or a list of them; "
+        description="attribute path: SQL expression over fields, `{text: …}` for fixed text, or a list of such; "
         "null leaves out what all variants share",
     )
     translate: dict[str, Translation | None] = Field(

@@ -32,6 +32,12 @@ class Section(BaseModel):
         return {key: value for key, value in values.items() if value is not None}
 
 
+class FixedText(Section):
+    """Text that is the same in every event, where other text is an expression."""
+
+    text: str
+
+
 Mark = TypeVar("Mark")
 
 

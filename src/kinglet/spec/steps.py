@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from kinglet.spec.forms import ReadingForm
 from kinglet.spec.schema import ParserFile
-from kinglet.spec.section import Scalar, Section, Texts, marked
+from kinglet.spec.section import FixedText, Scalar, Section, Texts, marked
 
 
 class Replace(Section):
@@ -134,8 +134,8 @@ class Step(Section):
     note: str = Field("", description="what it is for")
     when: str | None = Field(None, description="SQL condition over fields; other events stay as they are")
     off: bool = Field(False, description="as if the step were not there")
-    set: Annotated[dict[str, Scalar] | None, MadeBy("fields:set_fields")] = Field(
-        None, min_length=1, description="fields and SQL expressions of their values"
+    set: Annotated[dict[str, Scalar | FixedText] | None, MadeBy("fields:set_fields")] = Field(
+        None, min_length=1, description="fields and SQL expressions of their values, or `{text: …}` for fixed text"
     )
     rename: Annotated[dict[str, str] | None, MadeBy("fields:rename")] = Field(
         None, min_length=1, description="fields and their new names"

@@ -9,12 +9,13 @@ import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.columns.put import put
+from kinglet.errors import InvalidError, parts_of
 from kinglet.expressions.compiling import Expression
-from kinglet.expressions.terms import constant
+from kinglet.expressions.terms import constant, refuse_quoted
 from kinglet.plan.data import DTYPES, RESERVED, name_problem
 from kinglet.plan.steps import ALWAYS, Action, Fields, Json, Needs
 from kinglet.runtime.steps import placed, selected
-from kinglet.spec.section import Scalar
+from kinglet.spec.section import FixedText, Scalar
 from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
 
@@ -152,19 +153,25 @@ class Remove(Action):
         return before
 
 
-def set_fields(context: StepContext, form: dict[str, Scalar]) -> Action | None:
+def set_fields(context: StepContext, form: dict[str, Scalar | FixedText]) -> Action | None:
     """`set`: fields by expressions."""
     found: list[Assignment] = []
     for name, value in form.items():
         key = ("set", name)
         if isinstance(value, str):
+            try:
+                refuse_quoted(value)
+            except InvalidError as error:
+                context.report(key, *parts_of(error))
+                continue
             made = context.expression(key, value)
             if made is None:
                 continue
             expression, needs = made
         else:
-            fixed = constant(value)
-            expression, needs = Expression(str(value), fixed.value, fixed.dtype, ()), ()
+            given = value.text if isinstance(value, FixedText) else value
+            fixed = constant(given)
+            expression, needs = Expression(str(given), fixed.value, fixed.dtype, ()), ()
         dtype = expression.dtype
         if dtype == pl.Null():
             dtype = context.types.get(name, pl.String())
