@@ -126,7 +126,7 @@ class Growth(unittest.TestCase):
         for step in (
             "set: {m: m || m}",
             "join: {fields: [m, m, m, m, m, m, m, m], to: m}",
-            "replace: {field: m, regex: x, with: xxxxxxxxxxxxxxxx}",
+            "replace: {fields: m, regex: x, with: xxxxxxxxxxxxxxxx}",
         ):
             parser = kinglet_module.load(HEAD + ANY + "steps:\n" + f"  - {step}\n" * 30)
             (event,) = parser.parse("x" * 1000 + "\n").events.to_dicts()

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import csv
 import functools
+import html
 import ipaddress
+import json
 import re
 import unittest
 from datetime import UTC, datetime
+from urllib.parse import quote
 
 import polars as pl
 from hypothesis import given
@@ -16,13 +19,15 @@ from hypothesis import strategies as st
 import kinglet
 from kinglet.cutting.cutter import EventBatch
 from kinglet.errors import Place
+from kinglet.expressions.compiling import sql
 from kinglet.patterns.types import TYPES
 from kinglet.plan.data import FieldPlan
 from kinglet.runtime.workers import in_turn
 from kinglet.source.logs import Source
+from kinglet.steps.escapes import Unescape
 from kinglet.steps.fields import Rename
 from kinglet.steps.privacy import Mask
-from kinglet.steps.tables import Lookup, Table, Translate
+from kinglet.steps.tables import Lookup, Table, Translate, Translation
 from kinglet.steps.values import Convert, Join, Replace, Split
 from tests.helpers import InFolder, examples
 
@@ -82,7 +87,7 @@ class AgainstPython(InFolder):
     @examples(40)
     def test_replace(self, texts: list[str | None], way: tuple[str, str, str]) -> None:
         regex, with_, python = way
-        found = Replace("x", regex, with_).act(framed(texts), None, NOW)[0]["x"].to_list()
+        found = Replace(("x",), regex, with_).act(framed(texts), None, NOW)[0]["x"].to_list()
         self.assertEqual([re.sub(regex, python, text) if text is not None else None for text in texts], found)
 
     @given(
@@ -135,13 +140,44 @@ class AgainstPython(InFolder):
             self.assertEqual(f"n{max(begins, key=len)}" if begins else None, name, text)
         table = {key: key.upper() for key in keys}
         for to, otherwise in (("x", None), ("y", None), ("y", "other")):
-            translated = (
-                Translate("x", to, tuple(table.items()), otherwise).act(framed(texts), None, NOW)[0][to].to_list()
-            )
+            x, words = sql("x", {"x": pl.String()}), tuple(table.items())
+            item = Translation(to, x, (("x", pl.String()),), words, otherwise, to == "x")
+            frame = framed(texts).with_columns(state=pl.lit("complete"))
+            translated = Translate((item,)).act(frame, None, NOW)[0][to].to_list()
             default = {text: otherwise if otherwise is not None else text if to == "x" else None for text in texts}
             self.assertEqual(
                 [table.get(text, default[text]) if text is not None else None for text in texts], translated
             )
+
+    @given(st.text("ab\\\"'é\n%&;<x41u", max_size=9), st.booleans())
+    @examples(60)
+    def test_what_others_have_escaped(self, text: str, upper: bool) -> None:
+        """Texts as the standard library writes them, and the step that reads them back."""
+        octets = "".join(
+            f"\\x{byte:02x}" if byte > 126 or byte < 32 or byte == 92 else chr(byte) for byte in text.encode()
+        )
+        written = {
+            "json": json.dumps(text, ensure_ascii=upper)[1:-1],
+            "html": html.escape(text),
+            "percent": quote(text, safe=" "),
+            "c": octets,
+        }
+        for form, escaped in written.items():
+            frame, faults = Unescape(("x",), form).act(pl.DataFrame({"x": [escaped, None]}), None, NOW)
+            self.assertEqual([text, None], frame["x"].to_list(), (form, escaped))
+            self.assertFalse(any(bad.any() for _, bad in faults))
+
+    def test_escapes_that_are_none(self) -> None:
+        for form, text, meant in (
+            ("c", r"\q \101 \u00e9 \t", "\\q A é \t"), ("c", r"\xff", None), ("c", r"\777", None),
+            ("json", r"\q", None),
+            ("json", r"\ud800", None), ("percent", "100% %zz %41", "100% %zz A"), ("percent", "%ff", None),
+            ("html", "&nothing &nosuch; &amp; &lt;b&#62;", "&nothing &nosuch; & <b>"),
+        ):  # fmt: skip
+            frame, faults = Unescape(("x",), form).act(pl.DataFrame({"x": [text]}), None, NOW)
+            self.assertEqual((meant, meant is None), (frame["x"][0], faults[0][1][0]), (form, text))
+            where = pl.Series([False])
+            self.assertEqual(text, Unescape(("x",), form).act(pl.DataFrame({"x": [text]}), where, NOW)[0]["x"][0])
 
     def test_rename_in_a_ring(self) -> None:
         frame = pl.DataFrame({"a": [1, 2], "b": [3, 4], "c": [5, 6]})

@@ -39,9 +39,9 @@ class Operations(InFolder):
             "join: {fields: [unit, code, user], with: ':', to: all}": {"all": "P04:7:m.okoro"},
             "split: {field: user, at: ., into: [a, b, c]}": {"a": "m", "b": "okoro", "c": None},
             "split: {field: user, at: ., into: [first]}": {"first": "m.okoro"},
-            "replace: {field: user, regex: '(.)\\.(.)', with: '${2}$$${1}'}": {"user": "o$mkoro"},
+            "replace: {fields: user, regex: '(.)\\.(.)', with: '${2}$$${1}'}": {"user": "o$mkoro"},
             "convert: {code: word}": {"code": "7"},
-            "translate: {field: unit, table: {P04: four}}": {"unit": "four"},
+            "translate: {unit: {to: {P04: four}}, n: {from: code + 1, to: {8: eight}}}": {"unit": "four", "n": "eight"},
             "roll: {fields: [unit, user], to: who}": {"who": '{"unit":"P04","user":"m.okoro"}', "code": 7},
             "mask: {fields: [user, unit], show: 5}": {"user": "**okoro", "unit": "***"},
         }  # fmt: skip
@@ -159,7 +159,7 @@ class Operations(InFolder):
             FILE
             + """
   - {when: unit LIKE 'P%', set: {place: "unit || '!'"}}
-  - translate: {field: user, to: who, table: {m.okoro: engineer}}
+  - translate: {who: {from: user, to: {m.okoro: engineer}}}
   - parse: {field: user, pattern: '{first:word}.{last:word}', optional: true}
   - {when: code = 8, drop: tide}
   - measure: {values: {code: code}, labels: [who]}
@@ -196,7 +196,7 @@ class Tables(InFolder):
         )
         self.assertEqual(["one", "net", "six", "all", None, None], found.events["title"].to_list())
         self.write("v.csv", "a,b\nm.okoro,engineer\n")
-        path = self.write("doors.yaml", FILE + "  - translate: {field: user, file: v.csv, otherwise: other}\n")
+        path = self.write("doors.yaml", FILE + "  - translate: {user: {file: v.csv, otherwise: other}}\n")
         self.assertEqual(["engineer", None, "other", None], kinglet.load(path).parse(LINES).events["user"].to_list())
 
     def test_a_table_that_has_changed_is_read_again_by_the_next_parser(self) -> None:
@@ -240,7 +240,7 @@ class Wrong(InFolder):
             "  - {when: code, drop: x}\n": "`code` is no condition",
             "  - {when: code =, drop: x}\n": "is not a SQL expression",
             "  - set: {raw: {text: x}}\n": "`raw` is a column of every event",
-            "  - set: {unit: \"'it''s x'\"}\n": "is fixed text in the quotes of an expression; write {text: \"it's x\"}",
+            "  - set: {unit: \"'it''s x'\"}\n": "is fixed text in the quotes of an expression; write {text: \"it's",
             "  - set: {code.x: 1}\n": "`code.x` and `code` cannot both be fields",
             "  - {when: code = 1, set: {code: {text: x}}}\n": "would be text in some events only",
             "  - {rename: {user: unit}}\n": "",
@@ -248,15 +248,19 @@ class Wrong(InFolder):
             "  - {copy: {unit: a, user: a}}\n": "gives one name to two fields",
             "  - {convert: {code: itn}}\n": "no such type `itn`; did you mean `int`",
             "  - {convert: {code: list}}\n": "a list is made of JSON text",
-            "  - replace: {field: code, regex: x}\n": "`code` is a whole number; this reads text",
-            "  - replace: {field: user, regex: '('}\n": "does not compile",
-            "  - replace: {field: user, regex: x, with: $1}\n": "has a `$` that names no group",
-            "  - replace: {field: user, regex: x, with: '${1}'}\n": "names the group `1`, which the regex lacks",
+            "  - replace: {fields: code, regex: x}\n": "`code` is a whole number; this reads text",
+            "  - replace: {fields: user, regex: '('}\n": "does not compile",
+            "  - replace: {fields: user, regex: x, with: $1}\n": "has a `$` that names no group",
+            "  - replace: {fields: user, regex: x, with: '${1}'}\n": "names the group `1`, which the regex lacks",
             "  - split: {field: user, at: x}\n": "needs either `into`",
-            "  - translate: {field: user}\n": "needs either `table` or `file`",
+            "  - translate: {user: {otherwise: x}}\n": "needs either `to` or `file`",
+            "  - translate: {usr: {to: {a: b}}}\n": "there is no field `usr` before this step",
+            "  - replace: {field: user, regex: x}\n": "no such key; did you mean `fields`?",
+            "  - unescape: {fields: code, as: c}\n": "`code` is a whole number; this reads text",
+            "  - unescape: {fields: user, as: cc}\n": "must be 'c', 'json', 'percent' or 'html'",
             "  - measure: {values: {a: user}}\n": "`user` is text; measure numbers",
             "  - parse: {field: user}\n": "needs a way to read",
-            "  - parse: {field: user, pattern: '{unit:word}'}\n": "`unit` is a slot of a step or variant before",
+            "  - parse: {field: user, pattern: '{code:word}'}\n": "`code` is a whole number, and this gives text",
             "  - parse: {field: user, parser: nobody}\n": "there is no parser `nobody` beside this file",
             "  - parse: {field: user, parser: ../x}\n": "there is no parser `../x` beside this file",
             "  - parse: {field: user, parser: doors}\n": "would read its own fields again",
@@ -371,8 +375,8 @@ class Traces(InFolder):
             self.assertIn(text, said.out)
         steps = command("explain", self.parser, "--json").json()["steps"]
         self.assertEqual(["set", "remove", "drop", "convert"], [step["operation"] for step in steps])
-        off = self.write("off.yaml", FILE + "  - {off: true, replace: {field: unit, regex: ' x'}}\n")
-        self.assertIn("replace  field: unit, regex: ` x`  (off)", command("explain", off).out)
+        off = self.write("off.yaml", FILE + "  - {off: true, replace: {fields: unit, regex: ' x'}}\n")
+        self.assertIn("replace  fields: unit, regex: ` x`  (off)", command("explain", off).out)
         self.assertNotIn("steps", command("explain", self.parser, "--variant", "used").out)
 
     def test_an_event_of_several_logs(self) -> None:

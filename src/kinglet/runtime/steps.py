@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kinglet.columns.faults import Faults
+from kinglet.columns.put import put
 from kinglet.expressions import evaluating
 from kinglet.expressions.compiling import Expression
 from kinglet.plan.steps import Needs, StepPlan
@@ -66,6 +67,27 @@ def selected(
         fault = f"bad-value:{next(iter((*blamed, *expression.names)), 'value')}"
         masks[fault] = masks[fault] | wrong if fault in masks else wrong
     return found, list(masks.items())
+
+
+def computed(
+    frame: pl.DataFrame, where: pl.Series | None, expression: Expression, needs: Needs, field: str
+) -> tuple[pl.Series, Faults]:
+    """The value of an expression where a step is done, null elsewhere; field: that it is for, which a fault names.
+
+    Events to which it is not done are not computed: a condition guards its step.
+    """
+    if where is None:
+        return selected(frame, expression, needs, [field])
+    rows = where.arg_true()
+    value, bad = selected(frame.filter(where), expression, needs, [field])
+    return _at(rows, value, frame.height), [
+        (name, _at(rows, mask, frame.height).fill_null(False)) for name, mask in bad
+    ]
+
+
+def _at(rows: pl.Series, values: pl.Series, height: int) -> pl.Series:
+    """Values at some rows, null at the others."""
+    return put(pl.Series("", [None], dtype=values.dtype).new_from_index(0, height), rows, values)
 
 
 def _bounded(frame: pl.DataFrame, names: Sequence[str], raw: pl.Series) -> tuple[pl.DataFrame, Faults]:

@@ -14,7 +14,7 @@ from kinglet.spec.section import FixedText, Scalar, Section, Texts, marked
 class Replace(Section):
     """Text that is put in place of other text."""
 
-    field: str
+    fields: Texts
     regex: str = Field(min_length=1, description="what is replaced, wherever it stands")
     with_: str = Field(
         default="", alias="with", description="what takes its place; ${1}, ${name} for a group, $$ for a dollar"
@@ -45,18 +45,19 @@ class Join(Section):
 
 
 class Translate(Section):
-    """Values by a table."""
+    """What words become; as in a mapping, where the words of an enumeration are the model's."""
 
-    field: str
-    table: dict[str, Scalar] | None = Field(None, min_length=1, description="values and what each becomes")
+    from_: str | None = Field(
+        None, alias="from", description="SQL expression over fields that gives the word; the field itself unless given"
+    )
+    to: dict[str | int | bool, Scalar] | None = Field(None, min_length=1, description="word: what it becomes")
     file: str | None = Field(None, description="CSV beside the parser file; its first two columns are the table")
-    to: str | None = Field(None, description="the field for the result; the same field unless given")
-    otherwise: str | None = Field(None, description="what values become that the table lacks")
+    otherwise: str | None = Field(None, description="what words become that the table lacks")
 
     @model_validator(mode="after")
     def _one_table(self) -> Self:
-        if (self.table is None) == (self.file is None):
-            raise ValueError("needs either `table` or `file`")
+        if (self.to is None) == (self.file is None):
+            raise ValueError("needs either `to` or `file`")
         return self
 
 
@@ -70,6 +71,15 @@ class Lookup(Section):
     )
     key: str | None = Field(None, description="the column to find the value in; the first unless given")
     take: dict[str, str] = Field(min_length=1, description="columns and the fields that they become")
+
+
+class Unescape(Section):
+    """Text with escapes as what they stand for."""
+
+    fields: Texts
+    as_: Literal["c", "json", "percent", "html"] = Field(
+        alias="as", description="c: \\n, \\xHH, \\uXXXX; json: as in its strings; percent: %HH; html: &amp;"
+    )
 
 
 class Mask(Section):
@@ -151,8 +161,11 @@ class Step(Section):
     replace: Annotated[Replace | None, MadeBy("values:replace")] = None
     split: Annotated[Split | None, MadeBy("values:split")] = None
     join: Annotated[Join | None, MadeBy("values:join")] = None
-    translate: Annotated[Translate | None, MadeBy("tables:translate")] = None
+    translate: Annotated[dict[str, Translate] | None, MadeBy("tables:translate")] = Field(
+        None, min_length=1, description="fields, and the words that they take the place of"
+    )
     lookup: Annotated[Lookup | None, MadeBy("tables:lookup")] = None
+    unescape: Annotated[Unescape | None, MadeBy("escapes:unescape")] = None
     mask: Annotated[Mask | None, MadeBy("privacy:mask")] = None
     hash: Annotated[Hash | None, MadeBy("privacy:hash_fields")] = None
     parse: Annotated[ParseAgain | None, MadeBy("again:parse")] = None

@@ -181,10 +181,7 @@ def parse(context: StepContext, form: forms.ParseAgain) -> Action | None:
             if name != form.field:
                 context.free(("parse", "parser"), name, dtype)
         return hand
-    shared = {name: "a step or variant before" for name in context.types if name != MORE}
-    if form.pattern is None and form.regex is None:
-        shared = {}
-    reading = read_form(context.work, (*context.path, "parse"), form, shared)
+    reading = read_form(context.work, (*context.path, "parse"), form, {})
     if reading is None:
         return None
     for field in reading.every_field:

@@ -8,13 +8,12 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.columns.faults import Faults
-from kinglet.columns.put import put
 from kinglet.errors import InvalidError, parts_of
 from kinglet.expressions.compiling import Expression
 from kinglet.expressions.terms import constant, refuse_quoted
 from kinglet.plan.data import DTYPES, RESERVED, name_problem
 from kinglet.plan.steps import ALWAYS, Action, Fields, Json, Needs
-from kinglet.runtime.steps import placed, selected
+from kinglet.runtime.steps import computed, placed
 from kinglet.spec.section import FixedText, Scalar
 from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
@@ -38,14 +37,9 @@ class Set(Action):
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        rows = where.arg_true() if where is not None else None
-        before = frame if where is None else frame.filter(where)
-        faults: Faults = []
+        before, faults = frame, []
         for item in self.assignments:
-            value, bad = selected(before, item.expression, item.needs, [item.name])
-            if rows is not None:
-                value = _at(rows, value, frame.height)
-                bad = [(name, _at(rows, mask, frame.height).fill_null(False)) for name, mask in bad]
+            value, bad = computed(before, where, item.expression, item.needs, item.name)
             frame = placed(frame, item.name, value, where)
             faults += bad
         return frame, faults
@@ -67,11 +61,6 @@ class Set(Action):
     def json(self, before: Json) -> Json:
         """See `Action`."""
         return before - {*self.gives}
-
-
-def _at(rows: pl.Series, values: pl.Series, height: int) -> pl.Series:
-    """Values at some rows, null at the others."""
-    return put(pl.Series("", [None], dtype=values.dtype).new_from_index(0, height), rows, values)
 
 
 @dataclass(frozen=True)

@@ -8,13 +8,15 @@ import ipaddress
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
-from kinglet.plan.steps import Action, Fields, Json
-from kinglet.runtime.steps import placed
+from kinglet.expressions.compiling import Expression
+from kinglet.plan.steps import Action, Fields, Json, Needs
+from kinglet.runtime.steps import computed, placed
 from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
@@ -92,53 +94,71 @@ class Table:
         return ParserFileError([Problem(self.place, self.key, message, hint)])
 
 
-@dataclass(frozen=True)
-class Translate(Action):
-    """A field's values by a table: what they become, or null, or as they are where they become the same field."""
+class Translation(NamedTuple):
+    """What a field becomes: the text of an expression by a table.
+
+    otherwise: what the table lacks becomes; where it is None that is null, or stays as it is where the field is `kept`.
+    """
 
     name: str
-    to: str
+    expression: Expression
+    needs: Needs
     table: tuple[tuple[str, str], ...] | Table
     otherwise: str | None
+    kept: bool
 
     def pairs(self) -> Mapping[str, str]:
-        """Values and what they become; of a value that stands twice the first row counts."""
+        """Words and what they become; of a word that stands twice the first row counts."""
         if not isinstance(self.table, Table):
             return dict(self.table)
         keys, values = self.table.column(None, 0), self.table.column(None, 1)
         return dict(zip(reversed(keys), reversed(values), strict=True))
 
+
+@dataclass(frozen=True)
+class Translate(Action):
+    """Fields by tables, all of which see the event as it was before the step."""
+
+    items: tuple[Translation, ...]
+
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        if self.name not in frame.columns:
-            return frame, []
-        text = frame[self.name].cast(pl.String)
-        pairs = self.pairs()
-        default = self.otherwise if self.otherwise is not None else text if self.to == self.name else None
-        found = text.replace_strict(list(pairs), list(pairs.values()), default=default, return_dtype=pl.String)
-        return placed(frame, self.to, found.set(text.is_null(), None), where), []
+        before, faults = frame, []
+        for item in self.items:
+            if not any(name in before.columns for name, _ in item.needs):
+                continue
+            value, bad = computed(before, where, item.expression, item.needs, item.name)
+            text = value.cast(pl.String)
+            pairs = item.pairs()
+            default = item.otherwise if item.otherwise is not None else text if item.kept else None
+            found = text.replace_strict(list(pairs), list(pairs.values()), default=default, return_dtype=pl.String)
+            frame = placed(frame, item.name, found.set(text.is_null(), None), where)
+            faults += bad
+        return frame, faults
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
-        return before | ({self.to: pl.String()} if self.name in before else {})
+        found = [item.name for item in self.items if any(name in before for name, _ in item.needs)]
+        return before | dict.fromkeys(found, pl.String())
 
     @property
     def uses(self) -> tuple[str, ...]:
         """See `Action`."""
-        return (self.name,)
+        return tuple(name for item in self.items for name, _ in item.needs)
 
     @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
-        return (self.to,)
+        return tuple(item.name for item in self.items)
 
     def json(self, before: Json) -> Json:
         """See `Action`."""
-        return before - {self.to}
+        return before - {*self.gives}
 
     def ready(self) -> None:
-        """Reads the table, if it is a file."""
-        self.pairs()
+        """Reads the tables that are files."""
+        for item in self.items:
+            item.pairs()
 
 
 @dataclass(frozen=True)
@@ -248,16 +268,24 @@ FINDERS: Mapping[str, Callable[[Table, str | None], Finder]] = {
 }
 
 
-def translate(context: StepContext, form: forms.Translate) -> Action | None:
-    """`translate`: values by a table."""
-    table = tuple((key, _word(value)) for key, value in (form.table or {}).items())
-    file = _table(context, ("translate", "file"), form.file) if form.file is not None else None
-    if not context.known(("translate", "field"), [form.field]) or (form.file is not None and file is None):
-        return None
-    to = form.to or form.field
-    if to != form.field:
-        context.free(("translate", "to"), to, pl.String())
-    return Translate(form.field, to, file or table, form.otherwise)
+def translate(context: StepContext, form: dict[str, forms.Translate]) -> Action | None:
+    """`translate`: fields by tables."""
+    items: list[Translation] = []
+    for name, item in form.items():
+        key = ("translate", name)
+        if item.from_ is None and not context.known(key, [name]):
+            continue
+        made = context.expression((*key, "from"), f'"{name}"' if item.from_ is None else item.from_)
+        table = _table(context, (*key, "file"), item.file) if item.file is not None else None
+        if made is None or (item.file is not None and table is None):
+            continue
+        expression, needs = made
+        kept = expression.names == (name,) and item.from_ in (None, name)
+        if not kept:
+            context.free(key, name, pl.String())
+        words = tuple((_word(word), _word(value)) for word, value in (item.to or {}).items())
+        items.append(Translation(name, expression, needs, table or words, item.otherwise, kept))
+    return Translate(tuple(items)) if len(items) == len(form) else None
 
 
 def lookup(context: StepContext, form: forms.Lookup) -> Action | None:

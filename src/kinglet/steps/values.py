@@ -114,17 +114,18 @@ def _item(value: object) -> str:
 
 @dataclass(frozen=True)
 class Replace(Action):
-    """Text of a regex by other text, wherever it stands in a field."""
+    """Text of a regex by other text, wherever it stands in fields."""
 
-    name: str
+    names: tuple[str, ...]
     regex: str
     with_: str
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        if self.name not in frame.columns:
-            return frame, []
-        return placed(frame, self.name, frame[self.name].str.replace_all(self.regex, self.with_), where), []
+        for name in self.names:
+            if name in frame.columns:
+                frame = placed(frame, name, frame[name].str.replace_all(self.regex, self.with_), where)
+        return frame, []
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
@@ -133,16 +134,16 @@ class Replace(Action):
     @property
     def uses(self) -> tuple[str, ...]:
         """See `Action`."""
-        return (self.name,)
+        return self.names
 
     @property
     def gives(self) -> tuple[str, ...]:
         """See `Action`."""
-        return (self.name,)
+        return self.names
 
     def json(self, before: Json) -> Json:
         """See `Action`."""
-        return before - {self.name}
+        return before - {*self.names}
 
 
 @dataclass(frozen=True)
@@ -252,7 +253,7 @@ def convert_fields(context: StepContext, form: dict[str, str]) -> Action | None:
 def replace(context: StepContext, form: forms.Replace) -> Action | None:
     """`replace`: text of a regex by other text."""
     groups = context.work.checked_regex((*context.path, "replace", "regex"), form.regex)
-    if not context.text(("replace", "field"), [form.field]) or groups is None:
+    if not context.text(("replace", "fields"), form.fields) or groups is None:
         return None
     numbers = re.compile(form.regex).groups
     for reference in _REFERENCE.finditer(form.with_):
@@ -263,7 +264,7 @@ def replace(context: StepContext, form: forms.Replace) -> Action | None:
             )
         elif name and name not in groups and not (name.isdigit() and int(name) <= numbers):
             context.report(("replace", "with"), f"names the group `{name}`, which the regex lacks", "count from 1")
-    return Replace(form.field, form.regex, form.with_)
+    return Replace(tuple(form.fields), form.regex, form.with_)
 
 
 def split(context: StepContext, form: forms.Split) -> Action | None:
