@@ -161,6 +161,11 @@ class Message(unittest.TestCase):
             if more:
                 self.assertEqual([text for text, _ in rows], events["copy"].to_list())
 
+    def test_a_variant_that_reads_another_slot_leaves_it_a_field(self) -> None:
+        text = HEAD + "envelope: '{a:word} {body:rest}'\nvariants: [{name: x, from: a, pattern: 'k={n:int}'}]\n"
+        event = kinglet.load(text).parse(["k=7 left alone"]).events.row(0, named=True)
+        self.assertEqual(("complete", 7, "left alone"), (event["state"], event["n"], event["body"]))
+
     def test_it_is_kept_for_the_variants_whose_mapping_names_it(self) -> None:
         mapping = "{class: Base Event, set: {message: body}}"
         line = "2026-11-20T08:00:00Z gate 7 up"
@@ -174,6 +179,38 @@ class Message(unittest.TestCase):
         quoted = mapping.replace("body", "{text: body}")
         found = kinglet.load(self.FILE + f"event: {quoted}\n").parse([line])
         self.assertEqual(("body", None), (next(found.to_model())["message"], found.events["body"][0]))
+
+
+class Heads(unittest.TestCase):
+    FILE = HEAD + (
+        "time: {from: stamp, format: [iso8601, rfc3164]}\n"
+        "envelope: {syslog: any, app: [gated, gated.2], types: {pid: int}}\n"
+        "variants: [{name: a, pattern: 'gate {n:int}'}]\n"
+    )
+
+    def test_only_the_messages_of_some_applications(self) -> None:
+        for line, app in {
+            "Mar  3 22:10:41 q gated[77]: gate 1": "gated",
+            "Mar  3 22:10:41 q gated.2[77]: gate 1": "gated.2",
+            "<34>1 2026-03-03T22:10:41Z q gated 77 - - gate 1": "gated",
+            "<34>1 2026-03-03T22:10:41Z q - 77 - - gate 1": None,
+            "<34>1 2026-03-03T22:10:41Z q gated3 77 - - gate 1": None,
+            "Mar  3 22:10:41 q gatedx2[77]: gate 1": None,
+            "Mar  3 22:10:41 q gate 1": None,
+        }.items():
+            event = kinglet.load(self.FILE).parse([line], reference_time="2026-03-05").events.row(0, named=True)
+            found = (event["state"], event["app"], event["pid"])
+            self.assertEqual(("complete", app, 77) if app else ("unmatched", None, None), found, line)
+
+    def test_the_process_has_a_number(self) -> None:
+        event = kinglet.load(self.FILE).parse(["Mar  3 22:10:41 q gated[x]: gate 1"]).events.row(0, named=True)
+        self.assertEqual((["bad-value:pid"], "gated", 1), (event["faults"], event["app"], event["n"]))
+        for wrong, said in (
+            ("{pattern: '{a:word} {body:rest}', app: gated}", "has `app`, which goes with `syslog`"),
+            ("{syslog: any, types: {pid: itn}}", "no such type `itn`; did you mean `int`?"),
+        ):
+            with self.assertRaisesRegex(kinglet.ParserFileError, re.escape(said)):
+                kinglet.load(re.sub("envelope: .*", "envelope: " + wrong, self.FILE))
 
 
 class Order(unittest.TestCase):

@@ -15,6 +15,8 @@ from pathlib import Path
 from unittest import mock
 
 import zstandard
+from hypothesis import given
+from hypothesis import strategies as st
 
 import kinglet
 from kinglet.cutting import small_logs as joining
@@ -24,7 +26,7 @@ from kinglet.cutting.small_logs import cut_all
 from kinglet.source import compression as unpacking
 from kinglet.source import logs as sources
 from kinglet.source.logs import open_sources
-from tests.helpers import InFolder, with_pattern
+from tests.helpers import InFolder, examples, with_pattern
 from tests.test_cutting import events, texts
 
 
@@ -96,9 +98,9 @@ class Sources(InFolder):
         (self.folder / "b" / "round").symlink_to(self.folder, target_is_directory=True)
         reader = kinglet.load(with_pattern("{a:rest}"))
         names = ["a.log", "b/1.log", "b/2.log"]
-        for given, wanted in ((self.folder, names), ("b/*.log", names[1:]), ("**/*.log", names)):
-            with self.subTest(given=given):
-                events_ = reader.parse(given).events
+        for source, wanted in ((self.folder, names), ("b/*.log", names[1:]), ("**/*.log", names)):
+            with self.subTest(source=source):
+                events_ = reader.parse(source).events
                 self.assertEqual(wanted, events_["a"].to_list())
                 self.assertEqual([(1, 0)] * len(wanted), events_.select("line", "offset").rows())
 
@@ -235,6 +237,18 @@ class Encodings(unittest.TestCase):
         self.assertEqual([("Müller 1", ""), ("Jürgen 2", "")], texts(data, CutRule("length", 8)))
         self.assertEqual([("\u00c1\u00e2", "")], texts(b"\x65\x42", CutRule("length", 2, encoding="cp037")))
         self.assertEqual(["bad-bytes", "bad-bytes"], [why for _, why in texts("aüb".encode(), CutRule("length", 2))])
+
+
+class Offsets(unittest.TestCase):
+    @given(st.lists(st.text("aé€\U0001f6a2 ", min_size=1, max_size=6), min_size=1, max_size=6),
+           st.sampled_from(["utf-8", "utf-16-le", "utf-16-be", "utf-32-le", "cp1252"]))  # fmt: skip
+    @examples(40)
+    def test_they_count_bytes_of_the_log_in_its_own_encoding(self, lines: list[str], encoding: str) -> None:
+        lines = [f"x{line}".encode(encoding, "ignore").decode(encoding) for line in lines]
+        log = "".join(f"{line}\n" for line in lines).encode(encoding)
+        events = kinglet.load(with_pattern("{a:rest}")).parse(log, encoding=encoding).events
+        starts = [len("".join(f"{line}\n" for line in lines[:i]).encode(encoding)) for i in range(len(lines))]
+        self.assertEqual((lines, starts), (events["raw"].to_list(), events["offset"].to_list()))
 
 
 class Pipes(InFolder):

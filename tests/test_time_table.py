@@ -8,6 +8,7 @@ import re
 import unittest
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
+from email.utils import parsedate_to_datetime
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
@@ -16,6 +17,7 @@ import polars as pl
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+import kinglet
 from kinglet.timestamps import notes
 from kinglet.timestamps.abbreviations import OFFSETS, SEVERAL
 from kinglet.timestamps.formats import parse_format
@@ -23,7 +25,7 @@ from kinglet.timestamps.known_forms import format_of, stamps
 from kinglet.timestamps.reading import TimeReading, read
 from kinglet.timestamps.stamps import Stamps
 from kinglet.timestamps.why_unread import why
-from tests.helpers import examples
+from tests.helpers import examples, with_pattern
 
 MANY = 20
 """So many times the cases of a format make a column that is read by its layout, once numpy is there."""
@@ -399,6 +401,23 @@ class ZonesAndNotes(unittest.TestCase):
         ):  # fmt: skip
             with self.subTest(text=text):
                 self.assertIn(said, why(text, TimeReading((parse_format(fmt),))))
+
+
+class Edges(unittest.TestCase):
+    def test_the_names_of_zones_in_mail_dates_are_those_of_the_standard_library(self) -> None:
+        parser = kinglet.load(with_pattern("{t:time}") + "time: {from: t, format: rfc5322}\n")
+        texts = [
+            f"Tue, 03 Mar 2026 22:10:41 {name}"
+            for name in ["EST", "EDT", "CST", "CDT", "MST", "MDT", "PST", "PDT", "GMT"]
+        ]
+        expected = [parsedate_to_datetime(text).astimezone(UTC) for text in texts]
+        self.assertEqual(expected, parser.parse(texts).events["time"].to_list())
+
+    def test_the_nearest_year_ends_a_day_after_the_reference(self) -> None:
+        parser = kinglet.load(with_pattern("{t:time}") + "time: {from: t, format: '%d/%b %H:%M:%S', zone: UTC}\n")
+        texts = ["05/Mar 12:00:00", "05/Mar 12:00:01", "06/Mar 00:00:00"]
+        found = parser.parse(texts, reference_time="2026-03-04T12:00:00Z").events["time"].dt.year().to_list()
+        self.assertEqual([2026, 2025, 2025], found)
 
 
 if __name__ == "__main__":

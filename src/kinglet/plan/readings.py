@@ -15,7 +15,7 @@ from kinglet.patterns.types import FLAG, OF_PATTERNS, STRUCTURES, TYPES, SlotTyp
 from kinglet.patterns.words import words_type
 from kinglet.plan.data import BODY, MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
 from kinglet.plan.structures import structure_of, structure_of_slot
-from kinglet.plan.syslog import HEADS
+from kinglet.plan.syslog import head_of
 from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.dialect import RegexError, check_regex
 from kinglet.spec.document import Document, KeyPath
@@ -170,7 +170,12 @@ def _regex(work: Context, path: KeyPath, form: ReadingForm, shared: Mapping[str,
 def _syslog(work: Context, path: KeyPath, form: Envelope, shared: Mapping[str, str]) -> Reading:
     """The head of a syslog message, with the parameters of its structured data."""
     assert form.syslog is not None
-    head = HEADS[form.syslog]
+    head = head_of(form.syslog, form.app or ())
+    own = {name: kind for name, kind in form.types.items() if name in head.types}
+    for name, kind in own.items():
+        if kind not in work.types or kind in OF_PATTERNS:
+            work.report((*path, "types", name), f"no such type `{kind}`", work.type_hint(kind))
+    form = form.model_copy(update={"types": {name: form.types[name] for name in form.types if name not in own}})
     taken = dict(shared) | dict.fromkeys(head.types, "the head")
     structures: tuple[StructurePlan, ...] = ()
     if head.data is not None:
@@ -180,7 +185,7 @@ def _syslog(work: Context, path: KeyPath, form: Envelope, shared: Mapping[str, s
         structures = (_structure(work, path, form, part, taken),)
     elif form.types or form.keys:
         work.report((*path, "types" if form.types else "keys"), "this head has no structured data", "leave it out")
-    items = tuple(FieldPlan(name, work.type_of(name, kind)) for name, kind in head.types.items())
+    items = tuple(FieldPlan(name, work.type_of(name, kind)) for name, kind in (dict(head.types) | own).items())
     return Reading(head.regexes, items, "stamp", structures=structures)
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
+
+from kinglet.patterns.compiling import escape
 
 
 class Head(NamedTuple):
@@ -18,15 +20,28 @@ def _or_nil(name: str, chars: str = r"[!-~]+") -> str:
     return f"(?:-|(?P<{name}>{chars}))"
 
 
+def head_of(form: str, apps: Sequence[str] = ()) -> Head:
+    """A head by its form; apps: the applications whose messages it is, of which one has to be named. None means any."""
+    head = HEADS[form]
+    if not apps:
+        return head
+    named = f"(?P<app>{'|'.join(map(escape, sorted(apps, key=len, reverse=True)))})"
+    regexes = [regex.replace(_or_nil("app"), named) for regex in head.regexes]
+    regexes = [regex.replace(_TAG, _TAG.removesuffix("?").replace(_APP, named)) for regex in regexes]
+    return head._replace(regexes=tuple(regexes))
+
+
 _PRIORITY = r"<(?P<priority>[0-9]{1,3})>"
 _DATA = r'(?P<data_text>-|(?:\[(?:[^"\]]|"(?:[^"\\]|\\(?s:.))*")*\])+)'
 _RFC5424 = (
     rf"^{_PRIORITY}[1-9][0-9]{{0,2}} (?P<stamp>-|[0-9T:.+Z-]+) {_or_nil('host')} {_or_nil('app')} {_or_nil('pid')}"
     rf" {_or_nil('msgid')} {_DATA}(?: \x{{feff}}?(?P<body>(?s:.*)))?$"
 ).replace(r"\x{feff}", "\ufeff")
+_APP = r"(?P<app>[^ :\[]+)"
+_TAG = rf"(?:{_APP}(?:\[(?P<pid>[^\]]*)\])?: ?)?"
 _RFC3164 = (
     rf"^(?:{_PRIORITY})?(?P<stamp>[A-Z][a-z]{{2}} [ 0-9][0-9] [0-9]{{2}}:[0-9]{{2}}:[0-9]{{2}}) (?P<host>[!-~]+)"
-    r" (?:(?P<app>[^ :\[]+)(?:\[(?P<pid>[^\]]*)\])?: ?)?(?P<body>(?s:.*))$"
+    rf" {_TAG}(?P<body>(?s:.*))$"
 )
 _OLD = {"priority": "int", "stamp": "text", "host": "text", "app": "text", "pid": "text", "body": "text"}
 _NEW = {**_OLD, "msgid": "text", "data_text": "text"}

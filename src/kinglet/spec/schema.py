@@ -331,6 +331,8 @@ class Envelope(ReadingForm):
         None, description="the event begins with the head of a syslog message"
     )
 
+    app: Texts | None = Field(None, description="with `syslog`: the applications whose messages these are")
+
     @property
     def given_forms(self) -> dict[str, object]:
         """The ways of reading that are given; it has one."""
@@ -338,6 +340,8 @@ class Envelope(ReadingForm):
 
     @model_validator(mode="after")
     def _some_form(self) -> Self:
+        if self.app is not None and self.syslog is None:
+            raise InvalidError("has `app`, which goes with `syslog`", "in a pattern write its name as text")
         if not self.forms:
             raise InvalidError(
                 "does not say what it reads", "give it a `pattern`, `json`, `pairs`, `syslog` or the like"
