@@ -122,6 +122,19 @@ class Told(InFolder):
         self.assertEqual(1, wrong)
         self.assertIn("1  event is not valid for want of what the class requires", plain)
 
+    def test_reasons_name_the_object_and_the_item_that_lack_something(self) -> None:
+        text = with_pattern("{n:word}[[ {u:word}]]") + (
+            "    event: {class: Detection Finding, activity: Create, set: {actor.user.domain: n, actor.user.name: u, "
+            "'resources[2].namespace': n, 'resources[2].name': u}}\n"
+        )
+        parser = kinglet_module.load(text)
+        view = ModelView(parser._plan)
+        for batch in parser.parse(["a b", "a"], reference_time="2026-03-05").batches:
+            view.lines(batch)
+        reasons = list(view.counted)
+        self.assertTrue(any(reason.startswith("at least one of actor.user.") for reason in reasons), reasons)
+        self.assertTrue(any(reason.startswith("at least one of resources[2].") for reason in reasons), reasons)
+
     def test_captions_unknowns_and_deprecated(self) -> None:
         text = with_pattern("{n:word}[[ {lvl:int}]]") + (
             "    event: {class: Network Activity, activity: Open, set: {src_endpoint.ip: n, device.name: n, "
