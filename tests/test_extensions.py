@@ -95,14 +95,16 @@ class Winch(InFolder):
         self.assertEqual([], complaints(event, model))
         self.assertEqual((300201, "Failure", "Low"), (event["type_uid"], event["status"], event["severity"]))
         self.assertEqual(({"name": "m.okoro"}, {"name": "gate"}), (event["user"], event["service"]))
-        for wrong, said in {"refusd": "did you mean `refused`?", "other": "it has refused"}.items():
+        for wrong, said in {"refusd": "did you mean `refused`?", "other": "there are refused"}.items():
             with self.assertRaises(kinglet.ParserFileError) as caught:
                 kinglet.load(text.replace("template: refused", f"template: {wrong}"), model=model)
             self.assertIn(
-                f"<text>:8:23: variants[0].event.template: the model has no template `{wrong}`", str(caught.exception)
+                f"<text>:8:23: variants[0].event.template: there is no template `{wrong}`", str(caught.exception)
             )
             self.assertIn(said, str(caught.exception))
-        with self.assertRaisesRegex(kinglet.ParserFileError, "--model FILE` names the file that has it"):
+        with self.assertRaisesRegex(
+            kinglet.ParserFileError, "they stand under `templates`, or in the file of `--model`"
+        ):
             kinglet.load(text)
 
     def test_files_that_cannot_be(self) -> None:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import json
+import re
 import unittest
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
 
 import kinglet
 from kinglet.columns.paths import parts, tree
@@ -19,7 +22,7 @@ from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.validation import complaints
 from kinglet.output.views import ModelView
 from kinglet.spec.loading import ready_parsers
-from tests.helpers import ROOT, InFolder, with_pattern
+from tests.helpers import ROOT, InFolder, examples, with_pattern
 from tests.helpers import kinglet as command
 from tests.test_model import complaints as standard_complaints
 from tests.test_model import mapped
@@ -86,6 +89,62 @@ class Translation(unittest.TestCase):
         text = with_pattern("{t:time} {w:word}") + "    event: {class: Base Event, severity: High, status: Failure}\n"
         event = next(kinglet.load(f"{text}{shared}\ntime: {{from: t}}\n").parse(["2026-03-05T07Z ok"]).to_model())
         self.assertEqual(("High", "Failure"), (event["severity"], event["status"]))
+
+
+class Shared(InFolder):
+    """Variants with random fields and classes share a mapping: each gets what it can have, and the rest is said."""
+
+    PATHS: ClassVar = {"user.name": "u", "src_endpoint.ip": "c", "message": "m", "metadata.log_name": {"text": "gate"}}
+    CLASSES = ("Authentication", "Base Event", "Network Activity")
+
+    @given(st.lists(st.tuples(st.sets(st.sampled_from("ucm")), st.sampled_from(CLASSES)), min_size=1, max_size=4))
+    @examples(30)
+    def test_each_gets_what_it_can_have(self, variants: list[tuple[set[str], str]]) -> None:
+        types = {"u": "word", "c": "ip", "m": "word"}
+        words = {"u": "m.okoro", "c": "192.0.2.7", "m": "late"}
+        model = load_model()
+        file = {
+            "kinglet": 1, "parser": "b", "version": "1.0.0", "product": {"vendor": "V", "name": "N"},
+            "event": {"set": self.PATHS},
+            "variants": [
+                {"name": f"v{i}", "event": {"class": item},
+                 "pattern": " ".join([f"v{i}", *(f"{{{name}:{types[name]}}}" for name in sorted(names))])}
+                for i, (names, item) in enumerate(variants)
+            ],
+        }  # fmt: skip
+        can = [{path for path, value in self.PATHS.items() if (isinstance(value, dict) or value in names)
+                and path.split(".")[0] in model.find_class(item).attributes} for names, item in variants]  # fmt: skip
+        somewhere = set().union(*can)
+        if somewhere != set(self.PATHS):
+            with self.assertRaises(kinglet.ParserFileError):
+                kinglet.load(file)
+            return
+        parser = kinglet.load(file)
+        lines = [" ".join([f"v{i}", *(words[name] for name in sorted(names))]) for i, (names, _) in enumerate(variants)]
+        for paths, variant, event in zip(can, parser._plan.variants, parser.parse(lines).to_model(), strict=True):
+            assert variant.mapping is not None
+            self.assertEqual(set(self.PATHS) - paths, set(variant.mapping.left_out))
+            found = {path for path in self.PATHS if path.split(".")[0] in event and path != "metadata.log_name"}
+            found |= {"metadata.log_name"} if "log_name" in event["metadata"] else set()
+            self.assertEqual(paths, found)
+
+    def test_check_says_what_does_not_hold_where(self) -> None:
+        text = with_pattern("one {u:word}") + (
+            "  - {name: two, pattern: 'two {c:ip}', event: {template: seen}}\n"
+            "event: {class: Authentication, activity: Logon, set: {user.name: u, src_endpoint.ip: c}}\n"
+            "templates: {seen: {severity: Low}}\n"
+        )
+        path = self.write("p.yaml", text)
+        shown = command("check", path, "--mapping").out
+        self.assertIn("shared, but not for it", shown)
+        self.assertIn("src_endpoint.ip (no field `c`)", shown)
+        for old, new, said in (
+            ("template: seen", "template: sen", "there is no template `sen`; did you mean `seen`?"),
+            ("severity: Low", "template: seen", "templates.seen.template: a template stands over no other"),
+            ("{severity: Low}", "{set: {status_detail: y}}", "templates.seen.set.status_detail: `y` is no field"),
+        ):
+            with self.assertRaisesRegex(kinglet.ParserFileError, re.escape(said)):
+                kinglet.load(text.replace(old, new))
 
 
 class Lists(unittest.TestCase):
@@ -260,7 +319,7 @@ class Checks(InFolder):
         self.assertEqual(0, called.status)
         for said in (
             "accepted → Authentication",
-            "all cases fill           dst_endpoint.hostname, service.name",
+            "all cases fill           user.name, src_endpoint.ip, src_endpoint.port, auth_protocol",
             "fields mapped nowhere    pid, key",
             "no case fills            user.uid",
             "all of it, for no case is of this variant",

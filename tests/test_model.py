@@ -158,7 +158,7 @@ class Mapping(unittest.TestCase):
         for section, said in {
             "{activity: Logon}": "the mapping names no class",
             "{class: Base Event, status: Fine}": "`status_id` has no value `Fine`; it has Unknown",
-            "{class: Base Event, set: {message: nope}}": "`nope` is no field of this variant; for a fixed text write",
+            "{class: Base Event, set: {message: nope}}": "`nope` is no field of this variant; fixed text is {text",
             "{class: Base Event, set: {time: line}}": None,
             "{class: Base Event, set: {message: \"SELECT 1\"}}": "is not a SQL expression",
             "{class: Base Event, set: {message: \"read_csv('x')\"}}": "is not a SQL expression",

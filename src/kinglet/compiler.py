@@ -8,7 +8,7 @@ from __future__ import annotations
 import contextlib
 import functools
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -18,8 +18,9 @@ from kinglet.cutting.from_spec import cut_rule
 from kinglet.errors import InvalidError, ParserFileError, UsageError, did_you_mean
 from kinglet.expressions.compiling import sql
 from kinglet.expressions.terms import ExpressionError
+from kinglet.ocsf import sharing
 from kinglet.ocsf.loading import load_model
-from kinglet.ocsf.mapping import Columns, MappingPlan, build_mapping, whole
+from kinglet.ocsf.mapping import Columns, MappingPlan, build_mapping
 from kinglet.ocsf.schema import Model
 from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.plan import time_rules
@@ -35,7 +36,7 @@ from kinglet.plan.data import (
     said_type,
 )
 from kinglet.plan.readings import Context, message_slot, read_form, read_part, read_pattern
-from kinglet.plan.steps import ALWAYS
+from kinglet.plan.steps import ALWAYS, Fields
 from kinglet.plan.zone_offset import zone_offset
 from kinglet.runtime.extraction.same_but_prefix import alike
 from kinglet.runtime.forks import begin
@@ -309,22 +310,22 @@ def _mappings(work: _Build) -> None:
     stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)
     used = {name for step in work.steps for name in (*step.action.uses, *(need for need, _ in step.needs))}
 
-    for i, variant in enumerate(work.definition.variants):
+    wholes, fields_of = _shared(work, model, envelope, used)
+    left_out = sharing.left_out(
+        [(item, _after(work, known)) if item and known is not None else None
+         for item, known in zip(wholes, fields_of, strict=True)],
+        {**work.all_fields, **work.fields}, model,
+    )  # fmt: skip
+    for i, (item, fields, keys) in enumerate(zip(wholes, fields_of, left_out, strict=True)):
         reading = work.readings[i]
-        event = whole(work.definition.event, variant.event, model, functools.partial(_no_template, work, i))
+        event = sharing.without(item.event, keys) if item is not None else None
         where = _mapping_place(work.document, i)
-        if reading is None:  # its fields are not known, but classes, captions and attributes can be judged
+        if reading is None or fields is None:  # its fields are not known, but classes and attributes can be judged
             if event is not None:
                 event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
                 build_mapping(work.definition, event, Columns({}), model, work.report, where)
             work.mappings.append(None)
-            work.keeps_body.append(False)
             continue
-        fields = envelope | {item.name: item.dtype for item in reading.every_field}
-        work.keeps_body.append(work.body in used or _names(event, work.body, fields))
-        if not work.keeps_body[-1] and variant.from_ is None and variant.forms:
-            fields.pop(work.body or "", None)
-        fields |= time_rules.given(work.times, fields)
         original = _original(work, fields)
         offset = zone_offset(work.times, original is not None)
         slots = {
@@ -332,12 +333,46 @@ def _mappings(work: _Build) -> None:
             for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
         }
         columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json, offset)
-        work.mappings.append(build_mapping(work.definition, event, columns, model, work.report, where))
+        mapping = build_mapping(work.definition, event, columns, model, work.report, where)
+        work.mappings.append(mapping._replace(left_out=keys) if mapping is not None else None)
     work.problems = list(dict.fromkeys(work.problems))
     original = _original(work, envelope)
     offset = zone_offset(work.times, original is not None)
     columns = Columns(_after(work, envelope), {}, stamps, original, work.json, offset)
     work.unread = build_mapping(work.definition, None, columns, model, work.report, lambda key: ("event",))
+
+
+def _shared(
+    work: _Build, model: Model, envelope: Fields, used: set[str]
+) -> tuple[list[sharing.Whole | None], list[Fields | None]]:
+    """The mappings of variants with what they share, and the fields of each; none where these are not known."""
+    templates = _templates(work, model)
+    wholes: list[sharing.Whole | None] = []
+    fields_of: list[Fields | None] = []
+    for i, (variant, reading) in enumerate(zip(work.definition.variants, work.readings, strict=True)):
+        report = functools.partial(_no_template, work, i)
+        wholes.append(sharing.whole(work.definition.event, variant.event, templates, report))
+        if reading is None:
+            work.keeps_body.append(False)
+            fields_of.append(None)
+            continue
+        fields = envelope | {item.name: item.dtype for item in reading.every_field}
+        event = wholes[-1].event if wholes[-1] else None
+        work.keeps_body.append(work.body in used or _names(event, work.body, fields))
+        if not work.keeps_body[-1] and variant.from_ is None and variant.forms:
+            fields.pop(work.body or "", None)
+        fields_of.append(fields | time_rules.given(work.times, fields))
+    return wholes, fields_of
+
+
+def _templates(work: _Build, model: Model) -> dict[str, EventMapping]:
+    """Those of the parser, and of the model's file."""
+    for name, item in work.definition.templates.items():
+        if name in model.templates:
+            work.report(("templates", name), f"the model's file has a template `{name}` too", "give it another name")
+        if item.template is not None:
+            work.report(("templates", name, "template"), "a template stands over no other", "write it out")
+    return {**model.templates, **work.definition.templates}
 
 
 def _names(event: EventMapping | None, field: str | None, fields: dict[str, pl.DataType]) -> bool:
@@ -366,7 +401,8 @@ def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:
 
 def _mapping_place(document: Document, variant: int) -> Callable[[str], KeyPath]:
     """Where a key of a mapping stands: with its variant, or with what all variants share."""
-    roots: Iterable[KeyPath] = (("variants", variant, "event"), ("event",))
+    roots: list[KeyPath] = [("variants", variant, "event"), ("event",)]
+    roots += [("templates", name) for name in document.values.get("templates") or ()]
 
     def place(key: str) -> KeyPath:
         for root in roots:

@@ -28,6 +28,7 @@ def plain(item: Coverage) -> dict[str, Any]:
         "unexercised": list(item.unexercised),
         "filled": dict(item.filled),
         "not_mapped": dict(item.counted),
+        "left_out": dict(item.left_out),
     }
 
 
@@ -68,6 +69,7 @@ def _open(item: Coverage) -> list[tuple[str, Sequence[str]]]:
         ("fields mapped nowhere", item.unmapped),
         ("no case fills", ["all of it, for no case is of this variant"] if not item.cases else item.unexercised),
         ("kept as they stand", [f"{name} {count}" for name, count in item.counted.items()]),
+        ("shared, but not for it", [f"{path} ({why})" for path, why in item.left_out.items()]),
         ("recommended, not filled", recommended),
     ]
     return [(name, values) for name, values in rows if values]

@@ -120,7 +120,7 @@ class _Compiler:
         parts = [part.name for part in getattr(node, "parts", [])]
         name = ".".join(parts)
         if name not in self.fields:
-            hint = did_you_mean(name, self.fields, f"for a fixed text write \"'{name}'\"")
+            hint = did_you_mean(name, self.fields, f"fixed text is {{text: {name}}}, within an expression '{name}'")
             raise _UnknownFieldError(f"`{name}` is no field of this variant", hint)
         dtype = self.fields[name]
         known = _known(dtype)

@@ -47,6 +47,8 @@ class Coverage:
     counted: Mapping[str, int]
     cases: int
     filled: Mapping[str, int]
+    left_out: Mapping[str, str]
+    """What variants share and does not hold for this one, and why."""
 
     @property
     def errors(self) -> int:
@@ -107,6 +109,7 @@ def _of_variant(
         counted,
         len(cases),
         {path: counts[path] for path in mapping.fills},
+        mapping.left_out,
     )
 
 

@@ -10,7 +10,7 @@ import polars as pl
 from pydantic import BaseModel
 
 from kinglet.ocsf.loading import load_model
-from kinglet.ocsf.mapping import whole
+from kinglet.ocsf.sharing import whole
 from kinglet.patterns.types import SlotType
 from kinglet.plan.data import DTYPES, Plan, Reading, TimeRulePlan
 from kinglet.regex.backtracking import BUDGET, why_slow
@@ -138,9 +138,9 @@ def _as_written(value: Any) -> str:
 def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanation:
     form = variant.forms[0] if variant.forms else "nothing"
     found = _explained(variant.name, form, variant.pattern or variant.regex or "", reading)
-    event = whole(
-        parser._definition.event, variant.event, parser.model or load_model(), lambda is_own, message, hint: None
-    )
+    templates = {**(parser.model or load_model()).templates, **parser._definition.templates}
+    found_event = whole(parser._definition.event, variant.event, templates, lambda is_own, message, hint: None)
+    event = found_event.event if found_event is not None else None
     words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
     return found._replace(kinds=tuple(variant.kind or ()), mapped=": ".join(words))
 

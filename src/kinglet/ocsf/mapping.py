@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 import polars as pl
 
 from kinglet.columns.paths import parts, tree
-from kinglet.errors import InvalidError, ModelError, did_you_mean, parts_of
+from kinglet.errors import InvalidError, ModelError, parts_of
 from kinglet.expressions import evaluating
 from kinglet.ocsf.completeness import unfilled, unmet
 from kinglet.ocsf.identity import BY_NAME, Leaf, Report, constant, identity, typed_by_activity
@@ -27,7 +28,7 @@ from kinglet.structured.by_form import is_within
 from kinglet.timestamps.stamps import Reference
 
 Given = Scalar | FixedText
-_ALWAYS: dict[str, pl.DataType] = {
+ALWAYS: dict[str, pl.DataType] = {
     "raw": pl.String(),
     "time": pl.Datetime("us", "UTC"),
     "line": pl.Int64(),
@@ -59,6 +60,8 @@ class MappingPlan(NamedTuple):
     fills: tuple[str, ...] = ()
     judged: tuple[Judgement, ...] = ()
     """What may be missing from events, over their columns."""
+    left_out: Mapping[str, str] = MappingProxyType({})
+    """Keys that variants share and that do not hold for this one, and why."""
 
     def apply(self, frame: pl.DataFrame, reference: Reference) -> pl.DataFrame:
         """The columns of the mapped events, by dotted path; constants are left to the writer."""
@@ -93,41 +96,6 @@ def _time_or(reference: Reference) -> list[pl.Expr]:
         pl.col("time").fill_null(pl.lit(reference, dtype=pl.Datetime("us", "UTC"))),
         pl.when(unknown).then(pl.lit("reference")).alias(TIME_FROM),
     ]
-
-
-def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMapping | None:
-    """A variant's mapping over the one that all variants share."""
-    if shared is None or own is None:
-        return own or shared
-    given = {name: getattr(own, name) for name in own.model_fields_set}
-    own_keys = own.model_fields_set | own.translate.keys()
-    own_paths = own.set.keys() | {path for name, path in BY_NAME.items() if name in own_keys}
-    values = {path: value for path, value in shared.set.items() if path not in own_paths}
-    tables = {key: table for key, table in shared.translate.items() if BY_NAME.get(key, key) not in own_paths}
-    both = {"set": values | own.set, "translate": tables | own.translate}
-    return shared.model_copy(update={**given, **both})
-
-
-def whole(
-    shared: EventMapping | None, own: EventMapping | None, model: Model, report: Callable[[bool, str, str], None]
-) -> EventMapping | None:
-    """A variant's mapping over the shared one, each over the template that it names.
-
-    report is told of templates that the model has not, and whether the variant names it.
-    """
-
-    def filled(mapping: EventMapping | None, is_own: bool) -> EventMapping | None:
-        if mapping is None or mapping.template is None:
-            return mapping
-        base = model.templates.get(mapping.template)
-        if base is None:
-            known = "`--model FILE` names the file that has it" if not model.templates else ""
-            hint = did_you_mean(mapping.template, model.templates, known or "it has " + ", ".join(model.templates))
-            report(is_own, f"the model has no template `{mapping.template}`", hint)
-            return mapping
-        return merged(base, mapping)
-
-    return merged(filled(shared, False), filled(own, True))
 
 
 class Columns(NamedTuple):
@@ -257,7 +225,7 @@ def _word(value: str | int | bool) -> str:
 
 def _fill(work: _Work, key: str, path: str, value_for: Callable[[Attribute, Fields], Value]) -> None:
     """Fills an attribute, says what is wrong where it cannot be, and fills the caption that goes with it."""
-    fields = Fields({**_ALWAYS, **work.columns.fields}, work.columns.slots)
+    fields = Fields({**ALWAYS, **work.columns.fields}, work.columns.slots)
     try:
         attributes = work.model.path(work.model_class, path)
         value = value_for(attributes[-1], fields)

@@ -405,6 +405,7 @@ class ParserFile(Section):
     )
     kind: str | None = Field(None, description="slot whose value tells which variant an event is")
     event: EventMapping | None = Field(None, description="mapping that all variants share")
+    templates: dict[str, EventMapping] = Field({}, description="mappings that some variants share, by name")
     variants: list[Variant] = Field(min_length=1)
     steps: list[Any] = Field([], max_length=0)
     cases: list[Case] = Field([])
