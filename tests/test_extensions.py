@@ -103,7 +103,7 @@ class Winch(InFolder):
             )
             self.assertIn(said, str(caught.exception))
         with self.assertRaisesRegex(
-            kinglet.ParserFileError, "they stand under `templates`, or in the file of `--model`"
+            kinglet.ParserFileError, "they stand under `templates`, or in the file"
         ):
             kinglet.load(text)
 
