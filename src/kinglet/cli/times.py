@@ -95,7 +95,8 @@ def _lines(times: Timeline) -> list[tuple[str, str]]:
         if rule.order:
             lines.append(("", rule.order))
     if times.with_time < times.events:
-        lines.append(("none", f"{times.events - times.with_time:,} events have no time"))
+        count = times.events - times.with_time
+        lines.append(("none", f"{count:,} event{'s have' if count > 1 else ' has'} no time"))
     if times.gaps:
         lines.append(("gaps", ", ".join(_step(step) for step in times.gaps)))
     back = f"{times.steps_back:,}, the longest {_step(times.back)}" if times.back else "never"
