@@ -102,9 +102,7 @@ class Winch(InFolder):
                 f"<text>:8:23: variants[0].event.template: there is no template `{wrong}`", str(caught.exception)
             )
             self.assertIn(said, str(caught.exception))
-        with self.assertRaisesRegex(
-            kinglet.ParserFileError, "they stand under `templates`, or in the file"
-        ):
+        with self.assertRaisesRegex(kinglet.ParserFileError, "they stand under `templates`, or in the file"):
             kinglet.load(text)
 
     def test_files_that_cannot_be(self) -> None:

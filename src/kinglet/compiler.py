@@ -5,7 +5,6 @@ What is wrong with a file is found here as far as it takes more than one key to 
 
 from __future__ import annotations
 
-import contextlib
 import functools
 import re
 from collections.abc import Callable
@@ -16,8 +15,6 @@ import polars as pl
 
 from kinglet.cutting.from_spec import cut_rule
 from kinglet.errors import InvalidError, ParserFileError, UsageError, did_you_mean
-from kinglet.expressions.compiling import sql
-from kinglet.expressions.terms import ExpressionError
 from kinglet.ocsf import sharing
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import Columns, MappingPlan, build_mapping
@@ -36,7 +33,7 @@ from kinglet.plan.data import (
     said_type,
 )
 from kinglet.plan.readings import Context, message_slot, read_form, read_part, read_pattern
-from kinglet.plan.steps import ALWAYS, Fields
+from kinglet.plan.steps import Fields
 from kinglet.plan.zone_offset import zone_offset
 from kinglet.runtime.extraction.same_but_prefix import alike
 from kinglet.runtime.forks import begin
@@ -357,8 +354,8 @@ def _shared(
             fields_of.append(None)
             continue
         fields = envelope | {item.name: item.dtype for item in reading.every_field}
-        event = wholes[-1].event if wholes[-1] else None
-        work.keeps_body.append(work.body in used or _names(event, work.body, fields))
+        last = wholes[-1]
+        work.keeps_body.append(work.body in (used | sharing.reads(last.event, fields) if last is not None else used))
         if not work.keeps_body[-1] and variant.from_ is None and variant.forms:
             fields.pop(work.body or "", None)
         fields_of.append(fields | time_rules.given(work.times, fields))
@@ -373,20 +370,6 @@ def _templates(work: _Build, model: Model) -> dict[str, EventMapping]:
         if item.template is not None:
             work.report(("templates", name, "template"), "a template stands over no other", "write it out")
     return {**model.templates, **work.definition.templates}
-
-
-def _names(event: EventMapping | None, field: str | None, fields: dict[str, pl.DataType]) -> bool:
-    """Whether a mapping reads a field."""
-    if event is None or field is None:
-        return False
-    values = [item for value in event.set.values() for item in (value if isinstance(value, list) else [value])]
-    texts = [item for item in values if isinstance(item, str)]
-    texts += [table.from_ for table in event.translate.values() if table is not None]
-    for text in texts:
-        with contextlib.suppress(ExpressionError):
-            if field in text and field in sql(text, {**ALWAYS, **fields}).names:
-                return True
-    return False
 
 
 def _no_template(work: _Build, variant: int, is_own: bool, message: str, hint: str) -> None:

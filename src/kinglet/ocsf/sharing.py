@@ -108,6 +108,12 @@ def _not_for(item: Whole, fields: Fields, every: Fields, model: Model) -> dict[s
     return found
 
 
+def reads(event: EventMapping, fields: Fields) -> set[str]:
+    """The fields that a mapping reads, of these."""
+    values = (*event.set.values(), *event.translate.values())
+    return {name for value in values for text in _texts(value) for name in _names(text, fields)}
+
+
 def _texts(value: Any) -> list[str]:
     values = value if isinstance(value, list) else [value.from_ if isinstance(value, Translation) else value]
     return [one for one in values if isinstance(one, str)]

@@ -87,6 +87,30 @@ class Action:
         """
 
 
+class OnTexts(Action):
+    """An action that changes the texts of some fields, each in its place."""
+
+    names: tuple[str, ...]
+
+    def fields(self, before: Fields, always: bool) -> Fields:
+        """See `Action`."""
+        return before | {name: pl.String() for name in self.names if name in before}
+
+    @property
+    def uses(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """See `Action`."""
+        return self.names
+
+    def json(self, before: Json) -> Json:
+        """See `Action`."""
+        return before - {*self.names}
+
+
 class StepPlan(NamedTuple):
     """A step. number counts from 1, steps that are off too.
 

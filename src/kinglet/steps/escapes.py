@@ -12,7 +12,7 @@ from urllib.parse import unquote_to_bytes
 import polars as pl
 
 from kinglet.columns.faults import Faults
-from kinglet.plan.steps import Action, Fields, Json
+from kinglet.plan.steps import Action, OnTexts
 from kinglet.runtime.steps import placed
 from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
@@ -24,7 +24,7 @@ _SIGNS = dict(zip("abefnrtv\\'\"?", "\a\b\x1b\f\n\r\t\v\\'\"?", strict=True))
 
 
 @dataclass(frozen=True)
-class Unescape(Action):
+class Unescape(OnTexts):
     """Texts as what their escapes stand for; a text whose escapes are none, or give no UTF-8, is a fault and null."""
 
     names: tuple[str, ...]
@@ -48,24 +48,6 @@ class Unescape(Action):
             found.append((f"bad-value:{name}", escaped & meant.is_null()))
             frame = placed(frame, name, meant, escaped)
         return frame, found
-
-    def fields(self, before: Fields, always: bool) -> Fields:
-        """See `Action`."""
-        return before
-
-    @property
-    def uses(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    @property
-    def gives(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    def json(self, before: Json) -> Json:
-        """See `Action`."""
-        return before - {*self.names}
 
 
 def _meant(text: str, read: Callable[[str], str]) -> str | None:

@@ -11,7 +11,7 @@ import polars as pl
 
 from kinglet.columns.faults import Faults
 from kinglet.errors import UsageError
-from kinglet.plan.steps import Action, Fields, Json, StepAbout
+from kinglet.plan.steps import Action, OnTexts, StepAbout
 from kinglet.runtime.steps import placed
 from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
@@ -19,7 +19,7 @@ from kinglet.timestamps.stamps import Reference
 
 
 @dataclass(frozen=True)
-class Mask(Action):
+class Mask(OnTexts):
     """Characters of fields as `*`, but for some at the end; a value that is no longer than those is all masked."""
 
     names: tuple[str, ...]
@@ -40,27 +40,9 @@ class Mask(Action):
                 frame = placed(frame, name, value, where)
         return frame, []
 
-    def fields(self, before: Fields, always: bool) -> Fields:
-        """See `Action`."""
-        return before | {name: pl.String() for name in self.names if name in before}
-
-    @property
-    def uses(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    @property
-    def gives(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    def json(self, before: Json) -> Json:
-        """See `Action`."""
-        return before - {*self.names}
-
 
 @dataclass(frozen=True)
-class Hash(Action):
+class Hash(OnTexts):
     """Fields as the first digits of their keyed hashes in base 16; key: the environment variable that has it."""
 
     names: tuple[str, ...]
@@ -99,24 +81,6 @@ class Hash(Action):
                 f"{self.label} needs a key in the environment variable {self.key}", "set it before the call"
             )
         return key.encode()
-
-    def fields(self, before: Fields, always: bool) -> Fields:
-        """See `Action`."""
-        return before | {name: pl.String() for name in self.names if name in before}
-
-    @property
-    def uses(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    @property
-    def gives(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    def json(self, before: Json) -> Json:
-        """See `Action`."""
-        return before - {*self.names}
 
 
 def mask(context: StepContext, form: forms.Mask) -> Action | None:

@@ -11,7 +11,7 @@ import polars as pl
 from kinglet.columns.faults import Faults
 from kinglet.patterns.types import OF_PATTERNS
 from kinglet.plan.data import FieldPlan, said_type
-from kinglet.plan.steps import Action, Fields, Json, StepAbout
+from kinglet.plan.steps import Action, Fields, Json, OnTexts, StepAbout
 from kinglet.runtime.steps import placed
 from kinglet.runtime.typed_values import convert
 from kinglet.spec import steps as forms
@@ -113,7 +113,7 @@ def _item(value: object) -> str:
 
 
 @dataclass(frozen=True)
-class Replace(Action):
+class Replace(OnTexts):
     """Text of a regex by other text, wherever it stands in fields."""
 
     names: tuple[str, ...]
@@ -126,24 +126,6 @@ class Replace(Action):
             if name in frame.columns:
                 frame = placed(frame, name, frame[name].str.replace_all(self.regex, self.with_), where)
         return frame, []
-
-    def fields(self, before: Fields, always: bool) -> Fields:
-        """See `Action`."""
-        return before
-
-    @property
-    def uses(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    @property
-    def gives(self) -> tuple[str, ...]:
-        """See `Action`."""
-        return self.names
-
-    def json(self, before: Json) -> Json:
-        """See `Action`."""
-        return before - {*self.names}
 
 
 @dataclass(frozen=True)
