@@ -172,6 +172,18 @@ class Operations(InFolder):
         self.assertEqual(whole.to_dicts(), [row for part in parts for row in part.to_dicts()])
 
 
+class Refilled(InFolder):
+    def test_parse_may_fill_a_field_that_another_variant_fills(self) -> None:
+        file = HEAD + (
+            "variants:\n  - {name: used, pattern: 'used {unit:word} {code:int}'}\n"
+            "  - {name: told, pattern: 'told {text:rest}'}\n"
+            "steps:\n  - parse: {field: text, pattern: '{unit:word}: {code:int}'}\n"
+        )
+        events = kinglet.load(file).parse(["used P04 7", "told P05: 8", "told what"]).events
+        self.assertEqual([("P04", 7), ("P05", 8), (None, None)], events.select("unit", "code").rows())
+        self.assertEqual([[], [], ["not-read:text"]], events["faults"].to_list())
+
+
 class Tables(InFolder):
     LOOKUP = "  - lookup: {field: unit, file: %s, take: {name: title}%s}\n"
 

@@ -41,7 +41,7 @@ TERMINALS = {
     "try-faults": f"try {PUMP} --show 9 | tail -n 29",
     "try-times": f"try {PUMP.split()[0]} night.log --show 9 --at 2026-10-27 | tail -n +12 | head -n 28",
     "trace": "try kinglet-demo/parsers/winch-audit.yaml kinglet-demo/logs/winch-audit.log --trace 25 | head -n 29",
-    "explain": f"explain {PUMP.split()[0]} | head -n 29",
+    "explain": "explain kinglet-demo/parsers/jump-host.yaml | head -n 29",
     "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",
     "rules": "check kinglet-demo/parsers/slipway-vpn.yaml kinglet-demo/parsers/jump-host.yaml "
     "kinglet-demo/parsers/pump-panel.yaml --rules kinglet-demo/rules",

@@ -178,7 +178,8 @@ def _cut(regex: str, width: int) -> Iterator[str]:
 
     line = ""
     for piece in atoms(regex):
-        if line and len(line) + len(piece) > width:
+        # a piece that needs lines of its own anyway begins where there is room
+        if len(line) + len(piece) > width >= len(piece):
             yield line
             line = ""
         line += piece
