@@ -179,6 +179,23 @@ class AgainstPython(InFolder):
             where = pl.Series([False])
             self.assertEqual(text, Unescape(("x",), form).act(pl.DataFrame({"x": [text]}), where, NOW)[0]["x"][0])
 
+    @given(st.lists(st.one_of(st.none(), st.text("ab=1;2 ", max_size=14)), min_size=1, max_size=6), st.booleans())
+    @examples(60)
+    def test_what_is_found_is_what_python_finds(self, texts: list[str | None], chosen: bool) -> None:
+        """One value, and records, against `re`; a condition leaves the others alone."""
+        head = HEAD + "variants: [{name: a, pattern: '[[x{t:rest}]]'}]\nsteps:\n"
+        head += "  - find: {field: t, pattern: 'a={n:int}', to: ns}\n"
+        head += "  - find: {field: t, pattern: '{k:word}={v:word};', to: kv}\n"
+        parser = kinglet.load(head)
+        lines = ["" if text is None else f"x{text}" for text in texts]
+        events = parser.parse(lines).events
+        for text, line, event in zip(texts, lines, events.iter_rows(named=True), strict=True):
+            held = line[1:].lstrip(" ") if text else ""
+            numbers = [int(n) for n in re.findall(r"a=([0-9]+)", held)]
+            self.assertEqual(numbers or None, event["ns"], line)
+            records = [{"k": k, "v": v} for k, v in re.findall(r"([^\s=]+)=([^\s;]+);", held)]
+            self.assertEqual(records or None, event["kv"] and json.loads(event["kv"]), line)
+
     def test_rename_in_a_ring(self) -> None:
         frame = pl.DataFrame({"a": [1, 2], "b": [3, 4], "c": [5, 6]})
         ring = Rename((("a", "b"), ("b", "c"), ("c", "a")))

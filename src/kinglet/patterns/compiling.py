@@ -63,6 +63,11 @@ def to_regexes(
     return tuple(dict.fromkeys(found))
 
 
+def to_search(tokens: tuple[Token, ...], types: Mapping[str, SlotType] = TYPES) -> str:
+    """The regex that finds a pattern anywhere in a text; it looks at nothing around what it finds."""
+    return _sequence(tokens, _Way({}, types, True), _Follow(None))
+
+
 def _whole(tokens: tuple[Token, ...], way: _Way, after: _Follow, onward: list[int]) -> str:
     """A pattern's regex with groups that reach from some of its slots to the end."""
     if not onward:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.errors import Problem, did_you_mean
-from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.compiling import to_regexes, to_search
 from kinglet.patterns.grammar import TEXT_OF, Optional, PatternError, Slot, Token, check_size, parse, slots
 from kinglet.patterns.literal_prefix import literal_prefix_of
 from kinglet.patterns.parts import expanded, references
@@ -227,6 +227,28 @@ def read_pattern(
 def read_part(work: Context, path: KeyPath, text: str) -> tuple[Token, ...] | None:
     """The tokens of a part, which may refer to parts before it; None where something is wrong, which is reported."""
     return _tokens(work, path, text, {}, whole=False)
+
+
+def read_search(work: Context, path: KeyPath, text: str) -> tuple[str, tuple[FieldPlan, ...]] | None:
+    """The regex that finds a pattern anywhere, and what each match holds; None where something is wrong with it."""
+    tokens = _tokens(work, path, text, {}, whole=False)
+    if tokens is None:
+        return None
+    named = [slot for slot in slots(tokens) if slot.name]
+    last = _last_slot(tokens)
+    odd = next((slot for slot in slots(tokens) if slot.type in (*OF_PATTERNS, "time")), None)
+    if odd is not None:
+        work.report(path, f"`{odd.source}` cannot be looked for", "read it with the step `parse`", offset=odd.offset,
+                    excerpt=text)  # fmt: skip
+    elif not named:
+        work.report(path, "has no slot that is kept", "write {name:type}", excerpt=text)
+    elif isinstance(last, Slot) and work.types[last.type].may_be_empty:
+        hint = "write what follows it, or a type such as `word`"
+        work.report(path, f"`{last.source}` has no end here", hint, offset=last.offset, excerpt=text)
+    else:
+        fields = tuple(plan for slot in slots(tokens) for plan in _fields_of(work, slot))
+        return to_search(tokens, work.types), fields
+    return None
 
 
 def message_slot(work: Context, text: str) -> str | None:

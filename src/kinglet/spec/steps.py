@@ -36,6 +36,14 @@ class Split(Section):
         return self
 
 
+class Find(Section):
+    """All matches of a pattern in a text."""
+
+    field: str
+    pattern: str = Field(description="what is found, anywhere in the text; with one slot values, with several records")
+    to: str = Field(description="the field of the list")
+
+
 class Join(Section):
     """Several texts, or the items of a list, as one."""
 
@@ -160,6 +168,7 @@ class Step(Section):
     )
     replace: Annotated[Replace | None, MadeBy("values:replace")] = None
     split: Annotated[Split | None, MadeBy("values:split")] = None
+    find: Annotated[Find | None, MadeBy("finding:find")] = None
     join: Annotated[Join | None, MadeBy("values:join")] = None
     translate: Annotated[dict[str, Translate] | None, MadeBy("tables:translate")] = Field(
         None, min_length=1, description="fields, and the words that they take the place of"
