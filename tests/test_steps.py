@@ -173,6 +173,15 @@ class Operations(InFolder):
 
 
 class Refilled(InFolder):
+    def test_a_fault_in_what_a_step_found_names_the_step(self) -> None:
+        parser = kinglet.load(HEAD + "variants: [{name: a, pattern: '{t:rest}'}]\n"
+                              "steps: [{find: {field: t, pattern: 'n={n:int}', to: ns}}]\n")  # fmt: skip
+        text = "n=7 n=99999999999999999999"
+        event = parser.parse([text]).events.row(0, named=True)
+        self.assertEqual(([7], ["bad-value:ns"]), (event["ns"], event["faults"]))
+        (reason,) = reasons(parser._plan, text, "a", event["faults"])
+        self.assertEqual("step 1, find met a value that is none of its type", reason.message)
+
     def test_parse_may_fill_a_field_that_another_variant_fills(self) -> None:
         file = HEAD + (
             "variants:\n  - {name: used, pattern: 'used {unit:word} {code:int}'}\n"

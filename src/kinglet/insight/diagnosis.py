@@ -11,6 +11,7 @@ from kinglet.faults import FAULTS
 from kinglet.insight.spans import Span, inside_of, spans, stamp_place
 from kinglet.patterns.types import STRUCTURES
 from kinglet.plan.data import Plan, Reading, VariantPlan
+from kinglet.plan.steps import StepPlan
 from kinglet.regex.atoms import matching_prefix
 
 if TYPE_CHECKING:
@@ -51,6 +52,8 @@ def reasons(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) ->
         text = raw[start:end]
         if "/" in kind:
             found.append(_of_other(plan, fault, where, raw))
+        elif kind == "bad-value" and span is None and (step := _giver(plan, name)) is not None:
+            found.append(Diagnosis(fault, f"{step.label} met a value that is none of its type", start, end))
         elif kind == "bad-value":
             found.append(Diagnosis(fault, f"`{_short(text)}` is not {_about(plan, name)}", start, end))
         elif kind in ("bad-time", "implausible-time", "no-date"):
@@ -69,6 +72,11 @@ def reasons(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) ->
         else:
             found.append(Diagnosis(fault, FAULTS[kind].words if kind in FAULTS else "", start, end))
     return found
+
+
+def _giver(plan: Plan, name: str) -> StepPlan | None:
+    """The last step that gives a field its values."""
+    return next((step for step in reversed(plan.steps) if name in step.action.gives), None)
 
 
 def _of_stamp(plan: Plan, raw: str, spans: list[Span], fault: str, kind: str, label: str) -> Diagnosis:
