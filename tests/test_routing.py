@@ -13,7 +13,7 @@ from unittest import mock
 import polars as pl
 
 import kinglet
-from kinglet import compiler as build
+from kinglet.compiler import passes as build
 from kinglet.parser import Parser
 from kinglet.regex.literals import pieces
 from kinglet.runtime.extraction import variants as by_variant

@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 
 from kinglet.calls import ParseCalls
-from kinglet.compiler import build
+from kinglet.compiler.passes import build
 from kinglet.errors import UsageError
 from kinglet.ocsf.schema import Model
 from kinglet.output.views import View, view

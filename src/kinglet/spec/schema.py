@@ -1,7 +1,7 @@
 """The keys of a parser file, and the values each may have.
 
 What can be judged key by key stands here; what needs several keys together (a slot that a rule
-names, an attribute that a class has) is judged by the compiler in `kinglet.compiler`.
+names, an attribute that a class has) is judged by a pass of `kinglet.compiler`.
 """
 
 from __future__ import annotations

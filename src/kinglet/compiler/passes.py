@@ -5,19 +5,15 @@ What is wrong with a file is found here as far as it takes more than one key to 
 
 from __future__ import annotations
 
-import functools
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 import polars as pl
 
+from kinglet.compiler.mappings import mappings
+from kinglet.compiler.work import Build
 from kinglet.cutting.from_spec import cut_rule
 from kinglet.errors import InvalidError, ParserFileError, UsageError, did_you_mean
-from kinglet.ocsf import sharing
-from kinglet.ocsf.loading import load_model
-from kinglet.ocsf.mapping import Columns, MappingPlan, build_mapping
 from kinglet.ocsf.schema import Model
 from kinglet.patterns.types import BASES, TYPES, own_type
 from kinglet.plan import time_rules
@@ -25,48 +21,19 @@ from kinglet.plan.data import (
     BODY,
     MORE,
     ONWARD,
-    STAMP,
     Plan,
     Reading,
-    TimeRulePlan,
     VariantPlan,
     said_type,
 )
-from kinglet.plan.readings import Context, message_slot, read_form, read_part, read_pattern
-from kinglet.plan.steps import Fields
-from kinglet.plan.zone_offset import zone_offset
+from kinglet.plan.readings import message_slot, read_form, read_part, read_pattern
 from kinglet.runtime.extraction.same_but_prefix import alike
 from kinglet.runtime.forks import begin
 from kinglet.source.encodings import named
 from kinglet.spec import loading
 from kinglet.spec.document import Document, KeyPath
-from kinglet.spec.schema import EventMapping, ParserFile, Variant
+from kinglet.spec.schema import ParserFile, Variant
 from kinglet.structured.by_form import is_within
-
-if TYPE_CHECKING:
-    from kinglet.plan.steps import StepPlan
-
-
-@dataclass(kw_only=True)
-class _Build(Context):
-    """What the passes hand on."""
-
-    definition: ParserFile
-    above: tuple[str, ...] = ()
-    steps: tuple[StepPlan, ...] = ()
-    all_fields: dict[str, pl.DataType] = field(default_factory=dict)
-    json: frozenset[str] = frozenset()
-    times: list[TimeRulePlan] = field(default_factory=list)
-    envelope: Reading | None = None
-    body: str | None = None
-    readings: list[Reading | None] = field(default_factory=list)
-    fields: dict[str, pl.DataType] = field(default_factory=dict)
-    owners: dict[str, str] = field(default_factory=dict)
-    holds: dict[str, str] = field(default_factory=dict)
-    mappings: list[MappingPlan | None] = field(default_factory=list)
-    keeps_body: list[bool] = field(default_factory=list)
-    unread: MappingPlan | None = None
-    model: Model | None = None
 
 
 def build(definition: ParserFile, document: Document, above: tuple[str, ...] = (), model: Model | None = None) -> Plan:
@@ -76,7 +43,7 @@ def build(definition: ParserFile, document: Document, above: tuple[str, ...] = (
         ParserFileError: with every problem of the file at once.
     """
     begin()
-    work = _Build(document=document, definition=definition, above=above, model=model)
+    work = Build(document=document, definition=definition, above=above, model=model)
     for step in PASSES:
         step(work)
     if work.problems:
@@ -84,14 +51,14 @@ def build(definition: ParserFile, document: Document, above: tuple[str, ...] = (
     return _plan(work)
 
 
-def _times(work: _Build) -> None:
+def _times(work: Build) -> None:
     """The rules for stamps, and the formats of their slots."""
     work.times = time_rules.rules(work.definition, work.document, work.report)
     work.shapes = time_rules.shapes(work.times)
     work.bare = time_rules.bare(work.definition.clock)
 
 
-def _own_types(work: _Build) -> None:
+def _own_types(work: Build) -> None:
     """The slot types that the parser declares."""
     for name, own in work.definition.types.items():
         path: KeyPath = ("types", name)
@@ -111,7 +78,7 @@ def _own_types(work: _Build) -> None:
                 work.types[name] = own_type(name, own.regex, own.base, own.about)
 
 
-def _parts(work: _Build) -> None:
+def _parts(work: Build) -> None:
     """The named pieces of pattern; each may refer to those that stand before it."""
     work.part_names = tuple(work.definition.parts)
     for name, text in work.definition.parts.items():
@@ -121,7 +88,7 @@ def _parts(work: _Build) -> None:
         work.parts[name] = read_part(work, path, text)
 
 
-def _cut(work: _Build) -> None:
+def _cut(work: Build) -> None:
     events = work.definition.events
     for name, regex in (("start", events.start), ("end", events.end), ("lead", events.lead), ("banner", events.banner)):
         if regex is not None:
@@ -133,7 +100,7 @@ def _cut(work: _Build) -> None:
             work.report(("events", "encoding"), error.message, error.hint)
 
 
-def _envelope(work: _Build) -> None:
+def _envelope(work: Build) -> None:
     """The front part; the variants read its last slot."""
     given = work.definition.envelope
     if given is None:
@@ -159,7 +126,7 @@ def _envelope(work: _Build) -> None:
         _own(work, work.envelope, path, "the envelope")
 
 
-def _variants(work: _Build) -> None:
+def _variants(work: Build) -> None:
     shared = {item.name: "the envelope" for item in work.envelope.every_field} if work.envelope else {}
     shared.pop(MORE, None)
     names: set[str] = set()
@@ -174,7 +141,7 @@ def _variants(work: _Build) -> None:
             _own(work, reading, path, f"the variant {variant.name}")
 
 
-def _variant_reading(work: _Build, path: KeyPath, variant: Variant, shared: dict[str, str]) -> Reading | None:
+def _variant_reading(work: Build, path: KeyPath, variant: Variant, shared: dict[str, str]) -> Reading | None:
     for key, name in (("from", variant.from_), ("onward", variant.onward)):
         if name is not None and name not in shared and (work.envelope or not work.definition.envelope):
             hint = did_you_mean(name, shared, "name a slot of the envelope")
@@ -188,7 +155,7 @@ def _variant_reading(work: _Build, path: KeyPath, variant: Variant, shared: dict
     return read_form(work, path, variant, shared)
 
 
-def _own(work: _Build, reading: Reading, path: KeyPath, owner: str) -> None:
+def _own(work: Build, reading: Reading, path: KeyPath, owner: str) -> None:
     """Writes down the fields of a reading; a name has one type in all of a parser."""
     named = {item.name for item in (*reading.fields, *(item for plan in reading.structures for item in plan.fields))}
     for item in reading.every_field:
@@ -209,7 +176,7 @@ def _own(work: _Build, reading: Reading, path: KeyPath, owner: str) -> None:
             )
 
 
-def _kinds(work: _Build) -> None:
+def _kinds(work: Build) -> None:
     kind = work.definition.kind
     slots_known = [item.name for item in work.envelope.every_field] if work.envelope else []
     if kind is not None:
@@ -247,13 +214,13 @@ def _as_kind(value: str | int, dtype: pl.DataType) -> str | int | None:
     return str(value) if dtype == pl.String else None
 
 
-def _time_fields(work: _Build) -> None:
+def _time_fields(work: Build) -> None:
     where = time_rules.paths(work.definition, work.document)
     known = all(reading is not None for reading in work.readings)
     time_rules.check_fields(work.times, work.fields, where, work.report, known=known)
 
 
-def _steps(work: _Build) -> None:
+def _steps(work: Build) -> None:
     """What is done to fields after they are read."""
     work.all_fields = dict(work.fields)
     structured = [reading for reading in (work.envelope, *work.readings) if reading is not None and reading.structures]
@@ -268,7 +235,7 @@ def _steps(work: _Build) -> None:
     work.fields = after_steps(work.steps, work.fields)
 
 
-def _other(work: _Build, name: str) -> Plan:
+def _other(work: Build, name: str) -> Plan:
     """The plan of another parser: the file of its name beside this one, or a ready parser.
 
     Raises:
@@ -291,113 +258,7 @@ def _other(work: _Build, name: str) -> Plan:
         raise ValueError(f"the parser `{name}` cannot be used: {first.replace('; ', ', ')}") from None
 
 
-def _after(work: _Build, fields: dict[str, pl.DataType]) -> dict[str, pl.DataType]:
-    """The fields of some events after all steps."""
-    if not work.steps:
-        return fields
-    from kinglet.steps.building import after_steps
-
-    return after_steps(work.steps, fields)
-
-
-def _mappings(work: _Build) -> None:
-    model = work.model or load_model()
-    envelope = {item.name: item.dtype for item in work.envelope.every_field} if work.envelope else {}
-    envelope |= time_rules.given(work.times, envelope)
-    stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)
-    used = {name for step in work.steps for name in (*step.action.uses, *(need for need, _ in step.needs))}
-
-    wholes, fields_of = _shared(work, model, envelope, used)
-    left_out = sharing.left_out(
-        [(item, _after(work, known)) if item and known is not None else None
-         for item, known in zip(wholes, fields_of, strict=True)],
-        {**work.all_fields, **work.fields}, model,
-    )  # fmt: skip
-    for i, (item, fields, keys) in enumerate(zip(wholes, fields_of, left_out, strict=True)):
-        reading = work.readings[i]
-        event = sharing.without(item.event, keys) if item is not None else None
-        where = _mapping_place(work.document, i)
-        if reading is None or fields is None:  # its fields are not known, but classes and attributes can be judged
-            if event is not None:
-                event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
-                build_mapping(work.definition, event, Columns({}), model, work.report, where)
-            work.mappings.append(None)
-            continue
-        original = _original(work, fields)
-        offset = zone_offset(work.times, original is not None)
-        slots = {
-            item.name: item.type.name
-            for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
-        }
-        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json, offset)
-        mapping = build_mapping(work.definition, event, columns, model, work.report, where)
-        work.mappings.append(mapping._replace(left_out=keys) if mapping is not None else None)
-    work.problems = list(dict.fromkeys(work.problems))
-    original = _original(work, envelope)
-    offset = zone_offset(work.times, original is not None)
-    columns = Columns(_after(work, envelope), {}, stamps, original, work.json, offset)
-    work.unread = build_mapping(work.definition, None, columns, model, work.report, lambda key: ("event",))
-
-
-def _shared(
-    work: _Build, model: Model, envelope: Fields, used: set[str]
-) -> tuple[list[sharing.Whole | None], list[Fields | None]]:
-    """The mappings of variants with what they share, and the fields of each; none where these are not known."""
-    templates = _templates(work, model)
-    wholes: list[sharing.Whole | None] = []
-    fields_of: list[Fields | None] = []
-    for i, (variant, reading) in enumerate(zip(work.definition.variants, work.readings, strict=True)):
-        report = functools.partial(_no_template, work, i)
-        wholes.append(sharing.whole(work.definition.event, variant.event, templates, report))
-        if reading is None:
-            work.keeps_body.append(False)
-            fields_of.append(None)
-            continue
-        fields = envelope | {item.name: item.dtype for item in reading.every_field}
-        last = wholes[-1]
-        work.keeps_body.append(work.body in (used | sharing.reads(last.event, fields) if last is not None else used))
-        if not work.keeps_body[-1] and variant.from_ is None and variant.forms:
-            fields.pop(work.body or "", None)
-        fields_of.append(fields | time_rules.given(work.times, fields))
-    return wholes, fields_of
-
-
-def _templates(work: _Build, model: Model) -> dict[str, EventMapping]:
-    """Those of the parser, and of the model's file."""
-    for name, item in work.definition.templates.items():
-        if name in model.templates:
-            work.report(("templates", name), f"the model's file has a template `{name}` too", "give it another name")
-        if item.template is not None:
-            work.report(("templates", name, "template"), "a template stands over no other", "write it out")
-    return {**model.templates, **work.definition.templates}
-
-
-def _no_template(work: _Build, variant: int, is_own: bool, message: str, hint: str) -> None:
-    work.report(("variants", variant, "event", "template") if is_own else ("event", "template"), message, hint)
-
-
-def _original(work: _Build, fields: dict[str, pl.DataType]) -> str | None:
-    """The column of the text that gave the time, where a rule looks at events with these fields."""
-    looks = any(rule.field is None and (rule.slot is None or rule.slot in fields) for rule in work.times)
-    return STAMP if looks else None
-
-
-def _mapping_place(document: Document, variant: int) -> Callable[[str], KeyPath]:
-    """Where a key of a mapping stands: with its variant, or with what all variants share."""
-    roots: list[KeyPath] = [("variants", variant, "event"), ("event",)]
-    roots += [("templates", name) for name in document.values.get("templates") or ()]
-
-    def place(key: str) -> KeyPath:
-        for root in roots:
-            for path in ((*root, "set", key), (*root, "translate", key), (*root, key)):
-                if path in document.starts:
-                    return path
-        return next((root for root in roots if root in document.starts), ("variants", variant))
-
-    return place
-
-
-PASSES: tuple[Callable[[_Build], None], ...] = (
+PASSES: tuple[Callable[[Build], None], ...] = (
     _times,
     _own_types,
     _parts,
@@ -407,11 +268,11 @@ PASSES: tuple[Callable[[_Build], None], ...] = (
     _kinds,
     _time_fields,
     _steps,
-    _mappings,
+    mappings,
 )
 
 
-def _plan(work: _Build) -> Plan:
+def _plan(work: Build) -> Plan:
     definition = work.definition
     variants: list[VariantPlan] = []
     found = zip(definition.variants, work.readings, work.mappings, work.keeps_body, strict=True)

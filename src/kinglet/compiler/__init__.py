@@ -1,0 +1,1 @@
+"""A parser file to a plan."""

@@ -1,0 +1,127 @@
+"""The pass that makes the mappings of variants, each with what it shares with others."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable
+
+import polars as pl
+
+from kinglet.compiler.work import Build
+from kinglet.ocsf import sharing
+from kinglet.ocsf.loading import load_model
+from kinglet.ocsf.mapping import Columns, build_mapping
+from kinglet.ocsf.schema import Model
+from kinglet.plan import time_rules
+from kinglet.plan.data import STAMP
+from kinglet.plan.steps import Fields
+from kinglet.plan.zone_offset import zone_offset
+from kinglet.spec.document import Document, KeyPath
+from kinglet.spec.schema import EventMapping
+
+
+def mappings(work: Build) -> None:
+    """The mapping of each variant, and of events that no variant reads."""
+    model = work.model or load_model()
+    envelope = {item.name: item.dtype for item in work.envelope.every_field} if work.envelope else {}
+    envelope |= time_rules.given(work.times, envelope)
+    stamps = tuple(rule.slot for rule in work.times if rule.slot and not rule.searches and not rule.field)
+    used = {name for step in work.steps for name in (*step.action.uses, *(need for need, _ in step.needs))}
+
+    wholes, fields_of = _shared(work, model, envelope, used)
+    left_out = sharing.left_out(
+        [(item, _after(work, known)) if item and known is not None else None
+         for item, known in zip(wholes, fields_of, strict=True)],
+        {**work.all_fields, **work.fields}, model,
+    )  # fmt: skip
+    for i, (item, fields, keys) in enumerate(zip(wholes, fields_of, left_out, strict=True)):
+        reading = work.readings[i]
+        event = sharing.without(item.event, keys) if item is not None else None
+        where = _mapping_place(work.document, i)
+        if reading is None or fields is None:  # its fields are not known, but classes and attributes can be judged
+            if event is not None:
+                event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
+                build_mapping(work.definition, event, Columns({}), model, work.report, where)
+            work.mappings.append(None)
+            continue
+        original = _original(work, fields)
+        offset = zone_offset(work.times, original is not None)
+        slots = {
+            item.name: item.type.name
+            for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
+        }
+        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json, offset)
+        mapping = build_mapping(work.definition, event, columns, model, work.report, where)
+        work.mappings.append(mapping._replace(left_out=keys) if mapping is not None else None)
+    work.problems = list(dict.fromkeys(work.problems))
+    original = _original(work, envelope)
+    offset = zone_offset(work.times, original is not None)
+    columns = Columns(_after(work, envelope), {}, stamps, original, work.json, offset)
+    work.unread = build_mapping(work.definition, None, columns, model, work.report, lambda key: ("event",))
+
+
+def _after(work: Build, fields: dict[str, pl.DataType]) -> dict[str, pl.DataType]:
+    """The fields of some events after all steps."""
+    if not work.steps:
+        return fields
+    from kinglet.steps.building import after_steps
+
+    return after_steps(work.steps, fields)
+
+
+def _shared(
+    work: Build, model: Model, envelope: Fields, used: set[str]
+) -> tuple[list[sharing.Whole | None], list[Fields | None]]:
+    """The mappings of variants with what they share, and the fields of each; none where these are not known."""
+    templates = _templates(work, model)
+    wholes: list[sharing.Whole | None] = []
+    fields_of: list[Fields | None] = []
+    for i, (variant, reading) in enumerate(zip(work.definition.variants, work.readings, strict=True)):
+        report = functools.partial(_no_template, work, i)
+        wholes.append(sharing.whole(work.definition.event, variant.event, templates, report))
+        if reading is None:
+            work.keeps_body.append(False)
+            fields_of.append(None)
+            continue
+        fields = envelope | {item.name: item.dtype for item in reading.every_field}
+        last = wholes[-1]
+        work.keeps_body.append(work.body in (used | sharing.reads(last.event, fields) if last is not None else used))
+        if not work.keeps_body[-1] and variant.from_ is None and variant.forms:
+            fields.pop(work.body or "", None)
+        fields_of.append(fields | time_rules.given(work.times, fields))
+    return wholes, fields_of
+
+
+def _templates(work: Build, model: Model) -> dict[str, EventMapping]:
+    """Those of the parser, and of the model's file."""
+    for name, item in work.definition.templates.items():
+        if name in model.templates:
+            work.report(("templates", name), f"the model's file has a template `{name}` too", "give it another name")
+        if item.template is not None:
+            work.report(("templates", name, "template"), "a template stands over no other", "write it out")
+    return {**model.templates, **work.definition.templates}
+
+
+def _no_template(work: Build, variant: int, is_own: bool, message: str, hint: str) -> None:
+    work.report(("variants", variant, "event", "template") if is_own else ("event", "template"), message, hint)
+
+
+def _original(work: Build, fields: dict[str, pl.DataType]) -> str | None:
+    """The column of the text that gave the time, where a rule looks at events with these fields."""
+    looks = any(rule.field is None and (rule.slot is None or rule.slot in fields) for rule in work.times)
+    return STAMP if looks else None
+
+
+def _mapping_place(document: Document, variant: int) -> Callable[[str], KeyPath]:
+    """Where a key of a mapping stands: with its variant, or with what all variants share."""
+    roots: list[KeyPath] = [("variants", variant, "event"), ("event",)]
+    roots += [("templates", name) for name in document.values.get("templates") or ()]
+
+    def place(key: str) -> KeyPath:
+        for root in roots:
+            for path in ((*root, "set", key), (*root, "translate", key), (*root, key)):
+                if path in document.starts:
+                    return path
+        return next((root for root in roots if root in document.starts), ("variants", variant))
+
+    return place
