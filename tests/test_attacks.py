@@ -58,6 +58,14 @@ REFUSED: dict[str, str] = {
     "optional parts within each other": HEAD + NESTED,
     "slots by thousands": HEAD + SLOTS,
     "a regex that is huge when compiled": HEAD + "variants: [{name: a, regex: '^(?P<x>(a{1000}){1000})$'}]\n",
+    "parts that double": HEAD + "parts:\n  p0: xxxxxxxxxxxx\n" + "".join(
+        f"  p{i}: '{{@p{i - 1}}}{{@p{i - 1}}}'\n" for i in range(1, 60)
+    ) + "variants: [{name: a, pattern: '{m:word}{@p59}'}]\n",
+    "many of a part": HEAD + "parts: {p: '" + "x" * 9000
+    + "'}\nvariants: [{name: a, pattern: '" + "{@p}" * 400 + "'}]\n",
+    "words by ten thousands": HEAD + "variants: [{name: a, pattern: 'x {w:" + "|".join(
+        f"w{i}" for i in range(16_000)) + "}'}]\n",
+    "text of a megabyte": HEAD + "variants: [{name: a, pattern: '" + "é" * 1_000_000 + "{m:word}'}]\n",
     "SQL that allocates": HEAD + ANY + "steps: [{set: {m: \"REPEAT(m, 1000000000)\"}}]\n",
     "SQL that reads": HEAD + ANY + "steps: [{set: {m: \"read_csv('/etc/passwd')\"}}]\n",
     "SQL that reads a table": HEAD + ANY + "steps: [{set: {m: \"(SELECT m FROM self)\"}}]\n",

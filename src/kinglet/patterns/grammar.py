@@ -62,6 +62,9 @@ _SLOT = re.compile(r"\{\s*([A-Za-z_][A-Za-z0-9_]*)?\s*(?::\s*([A-Za-z_][A-Za-z0-
 _WORD = r'\s*(?:"[^"]+"|[^|{}":\s](?:[^|{}":]*[^|{}":\s])?)\s*'
 _WORDS = re.compile(rf"\{{\s*([A-Za-z_][A-Za-z0-9_]*)?\s*:({_WORD}(?:\|{_WORD})+)\}}")
 _PART = re.compile(r"\{\s*@\s*([A-Za-z_][A-Za-z0-9_-]*)\s*\}")
+_BLANKS = re.compile(r"[ \t]+")
+_BRACKETS = re.compile(r"\[+|\]+")
+_PLAIN = re.compile(r"[^ \t{}\[\]]+")
 _QUOTED = re.compile(r'\{"([^"]*)"\}')
 
 
@@ -73,6 +76,8 @@ class PatternError(ValueError):
         self.message, self.hint, self.offset = message, hint, offset
 
 
+MOST_TEXT = 100_000
+"""Characters of a pattern, its parts written out."""
 MOST_PARTS, MOST_LEVELS = 500, 20
 """A pattern of more slots, or of optional parts nested deeper, is none that a person can read."""
 _SPLIT = "read the rest with a second pattern: the step `parse`"
@@ -87,6 +92,8 @@ def parse(text: str) -> tuple[Token, ...]:
     Raises:
         PatternError: a brace that is not closed, a slot that is not a slot, brackets that do not match.
     """
+    if len(text) > MOST_TEXT:
+        raise PatternError(f"more than {MOST_TEXT:,} characters", _SPLIT, 0)
     open_lists: list[tuple[list[Token], int]] = [([], 0)]
     position = 0
 
@@ -101,9 +108,8 @@ def parse(text: str) -> tuple[Token, ...]:
     while position < len(text):
         char = text[position]
         if char in " \t":
-            end = position + len(re.match(r"[ \t]+", text[position:])[0])  # type: ignore[index]
             open_lists[-1][0].append(Blank(position))
-            position = end
+            position = _end_of(_BLANKS, text, position)
         elif text.startswith(("{{", "}}"), position):
             literal(char, position)
             position += 2
@@ -112,7 +118,7 @@ def parse(text: str) -> tuple[Token, ...]:
         elif char == "}":
             raise PatternError("a `}` without its `{`", "write `}}` for a brace in the log", position)
         elif char in "[]":
-            run = len(re.match(r"\[+|\]+", text[position:])[0])  # type: ignore[index]
+            run = _end_of(_BRACKETS, text, position) - position
             if char == "[":
                 for k in range(run // 2):
                     open_lists.append(([], position + 2 * k))
@@ -132,12 +138,20 @@ def parse(text: str) -> tuple[Token, ...]:
                     open_lists[-1][0].append(Optional(tuple(tokens), offset))
             position += run
         else:
-            literal(char, position)
-            position += 1
+            end = _end_of(_PLAIN, text, position)
+            literal(text[position:end], position)
+            position = end
     check_size(open_lists[0][0])
     if len(open_lists) > 1:
         raise PatternError("`[[` is not closed", "end the optional part with `]]`", open_lists[-1][1])
     return tuple(open_lists[0][0])
+
+
+def _end_of(run: re.Pattern[str], text: str, position: int) -> int:
+    """The end of a run of characters of one kind, one of which stands at a position."""
+    match = run.match(text, position)
+    assert match is not None
+    return match.end()
 
 
 def check_size(tokens: Sequence[Token]) -> None:
@@ -174,7 +188,7 @@ def _slot(text: str, position: int, tokens: list[Token], literal: Callable[[str,
         return chosen.end()
     match = _SLOT.match(text, position)
     if match is None:
-        if "}" not in text[position:]:
+        if text.find("}", position) < 0:
             raise PatternError("`{` is not closed", "write `{{` for a brace in the log", position)
         inside = text[position : text.index("}", position) + 1]
         if "|" in inside:

@@ -18,6 +18,17 @@ def references(tokens: tuple[Token, ...]) -> list[PartRef]:
     return found
 
 
+def size(tokens: tuple[Token, ...]) -> int:
+    """Characters of text, and pieces, of a pattern without references."""
+    found = len(tokens)
+    for token in tokens:
+        if isinstance(token, Literal):
+            found += len(token.text)
+        elif isinstance(token, Optional):
+            found += size(token.tokens)
+    return found
+
+
 def expanded(tokens: tuple[Token, ...], parts: Mapping[str, tuple[Token, ...]]) -> tuple[Token, ...]:
     """A pattern with its parts in place, as if they had been written there; parts refer to no others any more.
 

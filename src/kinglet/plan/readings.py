@@ -2,22 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.errors import Problem, did_you_mean
 from kinglet.patterns.compiling import to_regexes, to_search
-from kinglet.patterns.grammar import TEXT_OF, Optional, PatternError, Slot, Token, check_size, parse, slots
+from kinglet.patterns.grammar import MOST_TEXT, TEXT_OF, Optional, PatternError, Slot, Token, check_size, parse, slots
 from kinglet.patterns.literal_prefix import literal_prefix_of
-from kinglet.patterns.parts import expanded, references
+from kinglet.patterns.parts import expanded, references, size
 from kinglet.patterns.types import FLAG, OF_PATTERNS, STRUCTURES, TYPES, SlotType
 from kinglet.patterns.words import words_type
 from kinglet.plan.data import BODY, MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
 from kinglet.plan.structures import structure_of, structure_of_slot
 from kinglet.plan.syslog import head_of
 from kinglet.regex.backtracking import BUDGET, why_slow
-from kinglet.regex.dialect import RegexError, check_regex
+from kinglet.regex.dialect import RegexError, check_regex, is_too_large
 from kinglet.spec.document import Document, KeyPath
 from kinglet.spec.forms import DelimitedForm, ReadingForm
 from kinglet.spec.schema import Envelope
@@ -203,6 +203,8 @@ def read_pattern(
     if tokens is None:
         return None
     reading = _of_tokens(work, tokens, onward)
+    if _is_too_large(work, path, text, reading.regexes):
+        return None
     form = form or ReadingForm.model_construct(types={}, keys={}, needs=None)
     _check_needs(work, whole, form)
     unclaimed = _types_of(form)
@@ -247,8 +249,18 @@ def read_search(work: Context, path: KeyPath, text: str) -> tuple[str, tuple[Fie
         work.report(path, f"`{last.source}` has no end here", hint, offset=last.offset, excerpt=text)
     else:
         fields = tuple(plan for slot in slots(tokens) for plan in _fields_of(work, slot))
-        return to_search(tokens, work.types), fields
+        regex = to_search(tokens, work.types)
+        return None if _is_too_large(work, path, text, (regex,)) else (regex, fields)
     return None
+
+
+def _is_too_large(work: Context, path: KeyPath, text: str, regexes: Iterable[str]) -> bool:
+    """Whether a pattern is more than the engine can hold, which is reported."""
+    if any(map(is_too_large, regexes)):
+        work.report(path, "is too large for the engine", "read the rest with a second pattern: the step `parse`",
+                    excerpt=text)  # fmt: skip
+        return True
+    return False
 
 
 def message_slot(work: Context, text: str) -> str | None:
@@ -270,6 +282,7 @@ def _with_parts(work: Context, tokens: tuple[Token, ...]) -> tuple[Token, ...] |
         PatternError: there is no such part.
     """
     known: dict[str, tuple[Token, ...]] = {}
+    total = 0
     for reference in references(tokens):
         if reference.name not in work.parts:
             if reference.name in work.part_names:
@@ -282,6 +295,9 @@ def _with_parts(work: Context, tokens: tuple[Token, ...]) -> tuple[Token, ...] |
         if part is None:
             return None
         known[reference.name] = part
+        total += size(part)
+        if total > MOST_TEXT:  # parts of parts could double for ever: found before they are put in place
+            raise PatternError(f"more than {MOST_TEXT:,} characters, parts written out", "use less of them", 0)
     tokens = expanded(tokens, known)
     check_size(tokens)
     return tokens

@@ -43,6 +43,9 @@ class RegexError(ValueError):
     offset: int = -1
 
 
+_SURELY_SMALL = 8000
+
+
 def check_regex(regex: str, *, slow: bool = False) -> tuple[str, ...]:
     """The names of the groups of a regex, in order.
 
@@ -72,6 +75,17 @@ def check_regex(regex: str, *, slow: bool = False) -> tuple[str, ...]:
     if known(regex).keeps_vague:
         raise RegexError("repeats a group that may be nothing", "let each repetition read something: `+` for `*` in it")
     return tuple(compiled.groupindex)
+
+
+def is_too_large(regex: str) -> bool:
+    """Whether a regex that is well-formed takes more than the engine allows when it is compiled."""
+    if len(regex) < _SURELY_SMALL:
+        return False
+    try:
+        pl.Series([""]).str.contains(regex)
+    except pl.exceptions.ComputeError:
+        return True
+    return False
 
 
 def _from_engine(text: str) -> RegexError:
