@@ -61,7 +61,8 @@ class WrittenPairs(unittest.TestCase):
                     for sign in {between, between.strip() or between, *(" \t" if not between.strip() else "")}:
                         value = value.replace(sign, "")
                     core = between.strip()
-                    value = value.strip().strip(core).strip() if core else value.replace(" ", "")
+                    # a sign of the separator at an end would be read as a part of it
+                    value = value.strip(f"{core} \t") if core else value.replace(" ", "")
                     if between in (" ", "\t", "  "):
                         value = re.sub(r"\s", "", value)
                     pieces.append(f"{key}{equals}{value}")
