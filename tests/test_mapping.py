@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import json
 import re
 import unittest
@@ -122,8 +123,8 @@ class Shared(InFolder):
         parser = kinglet.load(file)
         lines = [" ".join([f"v{i}", *(words[name] for name in sorted(names))]) for i, (names, _) in enumerate(variants)]
         for paths, variant, event in zip(can, parser._plan.variants, parser.parse(lines).to_model(), strict=True):
-            assert variant.mapping is not None
-            self.assertEqual(set(self.PATHS) - paths, set(variant.mapping.left_out))
+            assert variant.mappings
+            self.assertEqual(set(self.PATHS) - paths, set(variant.mappings[0].left_out))
             found = {path for path in self.PATHS if path.split(".")[0] in event and path != "metadata.log_name"}
             found |= {"metadata.log_name"} if "log_name" in event["metadata"] else set()
             self.assertEqual(paths, found)
@@ -136,12 +137,98 @@ class Shared(InFolder):
         )
         path = self.write("p.yaml", text)
         shown = command("check", path, "--mapping").out
-        self.assertIn("shared, but not for it", shown)
+        self.assertIn("does not hold for it", shown)
         self.assertIn("src_endpoint.ip (no field `c`)", shown)
         for old, new, said in (
             ("template: seen", "template: sen", "there is no template `sen`; did you mean `seen`?"),
             ("severity: Low", "template: seen", "templates.seen.template: a template stands over no other"),
             ("{severity: Low}", "{set: {status_detail: y}}", "templates.seen.set.status_detail: `y` is no field"),
+        ):
+            with self.assertRaisesRegex(kinglet.ParserFileError, re.escape(said)):
+                kinglet.load(text.replace(old, new))
+
+
+class ClassByEvent(InFolder):
+    """A word decides the class: each event becomes what a parser of that class alone makes of it."""
+
+    FILE: ClassVar[dict[str, Any]] = {
+        "kinglet": 1, "parser": "portal", "version": "1.0.0", "product": {"vendor": "Quayline", "name": "Portal"},
+        "variants": [{"name": "any", "pattern": "{what:word} {act:word} {user:word}"}],
+    }  # fmt: skip
+    PATHS: ClassVar = {
+        "user.name": "user", "actor.user.name": "user", "file.name": {"text": "a"}, "file.type_id": "Regular File",
+        "service.name": {"text": "gate"}, "device.hostname": {"text": "q"}, "message": "raw",
+    }  # fmt: skip
+    CLASSES: ClassVar = {"login": "Authentication", "file": "File System Activity", "other": "Base Event"}
+    ACTS: ClassVar = {"Authentication": ("Logon", "Logoff"), "File System Activity": ("Read", "Delete")}
+
+    def file(self, event: dict[str, Any]) -> dict[str, Any]:
+        return {**self.FILE, "event": event}
+
+    @given(
+        st.lists(st.tuples(st.sampled_from(["login", "file", "other", "rope"]),
+                           st.sampled_from(["Logon", "Logoff", "Read", "Delete", "climb"])), min_size=1, max_size=9),
+        st.sampled_from([None, "Base Event", "Authentication"]),
+        st.booleans(),
+    )  # fmt: skip
+    @examples(16)
+    def test_each_event_is_what_its_class_alone_makes_of_it(
+        self, events: list[tuple[str, str]], default: str | None, shared: bool
+    ) -> None:
+        acts = {act: act for acts in self.ACTS.values() for act in acts}
+        mapping = {
+            "translate": {"class": {"from": "what", "to": self.CLASSES}, "activity": {"from": "act", "to": acts}},
+            "set": self.PATHS, "severity": "Low", **({"class": default} if default else {}),
+        }  # fmt: skip
+        own = {**self.FILE["variants"][0], "event": mapping}
+        file = self.file(mapping) if shared else self.FILE | {"variants": [own]}
+        parser = kinglet.load(file)
+        lines = [f"{what} {act} m.okoro" for what, act in events]
+        found = list(parser.parse(lines, reference_time="2026-03-02").to_model())
+        for line, (what, act), event in zip(lines, events, found, strict=True):
+            expected = next(
+                self.alone(self.CLASSES.get(what, default or "Base Event"))
+                .parse([line], reference_time="2026-03-02")
+                .to_model()
+            )
+            for one in (event, expected):
+                one["metadata"].pop("uid")
+            self.assertEqual(expected, event)
+            self.assertEqual(act, event["activity_name"])
+        result = parser.parse(lines)
+        uids = [uid for batch in result.batches for uid in ModelView(parser._plan).table(batch)["class_uid"]]
+        self.assertEqual([event["class_uid"] for event in found], uids)
+
+    @functools.lru_cache  # noqa: B019
+    def alone(self, item: str) -> kinglet.Parser:
+        """The parser of one class, with what that class has."""
+        has = load_model().find_class(item).attributes
+        words = {word: word for word in self.ACTS.get(item, ())} or {"-": "Other"}
+        paths = {path: value for path, value in self.PATHS.items() if path.split(".")[0] in has}
+        activity = {"from": "act", "to": words}
+        return kinglet.load(
+            self.file({"class": item, "severity": "Low", "set": paths, "translate": {"activity": activity}})
+        )
+
+    def test_words_that_name_no_class_are_counted_and_what_is_wrong_is_said(self) -> None:
+        text = with_pattern("{what:word} {act:word}") + (
+            "event:\n  translate:\n    class: {from: what, to: {login: Authentication, file: File System Activity}}\n"
+            "    activity: {from: act, to: {in: Logon, read: Read}}\n"
+            "  set: {message: raw, user.name: {text: x}, service.name: {text: gate}}\n"
+        )
+        path = self.write("p.yaml", text)
+        log = self.write("a.log", "login in\nfile read\nrope up\n")
+        counted = json.loads(
+            command("run", "-p", path, log, "-o", Path(self.folder) / "o.ndjson", "--as", "model", "--json").out
+        )
+        self.assertEqual(1, counted["not_mapped"]["no-class:class"])
+        shown = command("check", path, "--mapping").out
+        self.assertIn("user.name (no such attribute of File System Activity)", shown)
+        for old, new, said in (
+            ("login: Authentication", "login: Authentikation", "class: the model has no class `Authentikation`"),
+            ("from: what", "from: wht", "class: `wht` is no field"),
+            ("read: Read", "read: Reed", "activity: `activity_id` has no value `Reed`"),
+            ("message: raw", "mesage: raw", "mesage"),
         ):
             with self.assertRaisesRegex(kinglet.ParserFileError, re.escape(said)):
                 kinglet.load(text.replace(old, new))

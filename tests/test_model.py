@@ -147,10 +147,10 @@ class Mapping(unittest.TestCase):
 
     def test_what_is_missing_is_known_before_any_event(self) -> None:
         plan = kinglet.load(PUMP.replace("entity.name: tank", "device.name: tank"))._plan
-        assert plan.variants[0].mapping is not None
-        self.assertEqual(("entity",), plan.variants[0].mapping.missing)
+        assert plan.variants[0].mappings
+        self.assertEqual(("entity",), plan.variants[0].mappings[0].missing)
         text = with_pattern("{u:word}") + "    event: {class: Authentication, set: {user.name: u}}\n"
-        mapping = kinglet.load(text)._plan.variants[0].mapping
+        mapping = kinglet.load(text)._plan.variants[0].mappings[0]
         assert mapping is not None
         self.assertEqual(("at least one of service, dst_endpoint",), mapping.missing)
 

@@ -151,7 +151,7 @@ class Told(InFolder):
         shown = kinglet("model", next(item.caption for item in CLASSES if any(
             one.deprecated for one in item.attributes.values())), "--all").out  # fmt: skip
         self.assertIn("deprecated", shown)
-        mapping = parser._plan.variants[0].mapping
+        mapping = parser._plan.variants[0].mappings[0]
         assert mapping is not None
         gone = {one.name for one in MODEL.find_class("Network Activity").attributes.values() if one.deprecated}
         self.assertFalse(gone & set(mapping.recommended))

@@ -69,7 +69,7 @@ def _open(item: Coverage) -> list[tuple[str, Sequence[str]]]:
         ("fields mapped nowhere", item.unmapped),
         ("no case fills", ["all of it, for no case is of this variant"] if not item.cases else item.unexercised),
         ("kept as they stand", [f"{name} {count}" for name, count in item.counted.items()]),
-        ("shared, but not for it", [f"{path} ({why})" for path, why in item.left_out.items()]),
+        ("does not hold for it", [f"{path} ({why})" for path, why in item.left_out.items()]),
         ("recommended, not filled", recommended),
     ]
     return [(name, values) for name, values in rows if values]

@@ -132,7 +132,7 @@ def _fed_by(item: Entity, folder: str, model: Model) -> list[dict[str, str]]:
         {"parser": parser.name, "variant": variant.name}
         for parser in load_set(folder, model=model).parsers.values()
         for variant in parser._plan.variants
-        if variant.mapping is not None and variant.mapping.class_caption == item.caption
+        if any(mapping.class_caption == item.caption for mapping in variant.mappings)
     ]
 
 

@@ -209,6 +209,7 @@ _WHAT = {
     "other": "no word of the enumeration, kept as Other",
     "bad-value": "does not fit, kept in unmapped",
     "missing": "required, and not there",
+    "no-class": "no word of its table, mapped as Base Event",
 }
 """What the reasons mean for which events could not go out as they stood."""
 

@@ -9,6 +9,8 @@ import polars as pl
 
 from kinglet.compiler.work import Build
 from kinglet.ocsf import sharing
+from kinglet.ocsf.class_by_event import ByClass, by_class
+from kinglet.ocsf.identity import CLASS
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import Columns, build_mapping
 from kinglet.ocsf.schema import Model
@@ -29,20 +31,25 @@ def mappings(work: Build) -> None:
     used = {name for step in work.steps for name in (*step.action.uses, *(need for need, _ in step.needs))}
 
     wholes, fields_of = _shared(work, model, envelope, used)
+    after = [_after(work, fields) if fields is not None else None for fields in fields_of]
+    every = {**work.all_fields, **work.fields}
+    by_class = [
+        _by_class(work, item, fields, every, model, i)
+        for i, (item, fields) in enumerate(zip(wholes, after, strict=True))
+    ]
     left_out = sharing.left_out(
-        [(item, _after(work, known)) if item and known is not None else None
-         for item, known in zip(wholes, fields_of, strict=True)],
-        {**work.all_fields, **work.fields}, model,
-    )  # fmt: skip
-    for i, (item, fields, keys) in enumerate(zip(wholes, fields_of, left_out, strict=True)):
+        [(item.wholes, known) for item, known in zip(by_class, after, strict=True)], every, model
+    )
+    for i, (item, fields, keys) in enumerate(zip(by_class, fields_of, left_out, strict=True)):
         reading = work.readings[i]
-        event = sharing.without(item.event, keys) if item is not None else None
         where = _mapping_place(work.document, i)
+        events = [sharing.without(one.event, no) for one, no in zip(item.wholes, keys, strict=True)]
         if reading is None or fields is None:  # its fields are not known, but classes and attributes can be judged
-            if event is not None:
+            for event in events:
                 event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
                 build_mapping(work.definition, event, Columns({}), model, work.report, where)
-            work.mappings.append(None)
+            work.mappings.append(())
+            work.class_numbers.append(None)
             continue
         original = _original(work, fields)
         offset = zone_offset(work.times, original is not None)
@@ -51,8 +58,21 @@ def mappings(work: Build) -> None:
             for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
         }
         columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json, offset)
-        mapping = build_mapping(work.definition, event, columns, model, work.report, where)
-        work.mappings.append(mapping._replace(left_out=keys) if mapping is not None else None)
+        built = [
+            build_mapping(work.definition, event, columns, model, work.report, where) for event in events or (None,)
+        ]
+        plans = [
+            plan._replace(left_out={**item.left_out, **no})
+            for plan, no in zip(built, keys or [{}], strict=True)
+            if plan is not None
+        ]
+        number = None
+        if len(plans) > 1 and item.number is not None:
+            number = item.number
+            if item.is_other is not None:
+                plans[0] = plans[0]._replace(counted=(*plans[0].counted, (f"no-class:{CLASS}", item.is_other)))
+        work.mappings.append(tuple(plans))
+        work.class_numbers.append(number)
     work.problems = list(dict.fromkeys(work.problems))
     original = _original(work, envelope)
     offset = zone_offset(work.times, original is not None)
@@ -90,6 +110,17 @@ def _shared(
             fields.pop(work.body or "", None)
         fields_of.append(fields | time_rules.given(work.times, fields))
     return wholes, fields_of
+
+
+def _by_class(
+    work: Build, item: sharing.Whole | None, fields: Fields | None, every: Fields, model: Model, variant: int
+) -> ByClass:
+    """A variant's mapping for each class that its events may have."""
+    if item is None:
+        return ByClass([])
+    return by_class(
+        item, fields, every, model, functools.partial(work.report, _mapping_place(work.document, variant)(CLASS))
+    )
 
 
 def _templates(work: Build, model: Model) -> dict[str, EventMapping]:

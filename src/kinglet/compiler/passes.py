@@ -275,12 +275,12 @@ PASSES: tuple[Callable[[Build], None], ...] = (
 def _plan(work: Build) -> Plan:
     definition = work.definition
     variants: list[VariantPlan] = []
-    found = zip(definition.variants, work.readings, work.mappings, work.keeps_body, strict=True)
-    for variant, reading, mapping, keeps_body in found:
+    found = zip(definition.variants, work.readings, work.mappings, work.keeps_body, work.class_numbers, strict=True)
+    for variant, reading, built, keeps_body, class_number in found:
         assert reading is not None
         kinds = tuple(variant.kind) if variant.kind is not None else None
         source = f"{ONWARD}{variant.onward}" if variant.onward is not None else variant.from_
-        variants.append(VariantPlan(variant.name, reading, kinds, mapping, source, keeps_body))
+        variants.append(VariantPlan(variant.name, reading, kinds, built, source, keeps_body, class_number))
     routes: dict[str | int, tuple[int, ...]] = {}
     if definition.kind is not None:
         dtype = work.fields[definition.kind]

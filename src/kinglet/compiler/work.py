@@ -36,7 +36,8 @@ class Build(Context):
     fields: dict[str, pl.DataType] = field(default_factory=dict)
     owners: dict[str, str] = field(default_factory=dict)
     holds: dict[str, str] = field(default_factory=dict)
-    mappings: list[MappingPlan | None] = field(default_factory=list)
+    mappings: list[tuple[MappingPlan, ...]] = field(default_factory=list)
     keeps_body: list[bool] = field(default_factory=list)
+    class_numbers: list[pl.Expr | None] = field(default_factory=list)
     unread: MappingPlan | None = None
     model: Model | None = None

@@ -153,7 +153,7 @@ def _attributes(old: Parser, new: Parser) -> Iterator[tuple[str, tuple[list[str]
 
 def _filled(parser: Parser) -> Mapping[str, list[str]]:
     return {
-        f"{variant.name} → {variant.mapping.class_caption}": list(variant.mapping.fills)
+        f"{variant.name} → {mapping.class_caption}": list(mapping.fills)
         for variant in parser._plan.variants
-        if variant.mapping is not None
+        for mapping in variant.mappings
     }

@@ -48,7 +48,7 @@ class Coverage:
     cases: int
     filled: Mapping[str, int]
     left_out: Mapping[str, str]
-    """What variants share and does not hold for this one, and why."""
+    """What variants or classes share and does not hold for this one, and why."""
 
     @property
     def errors(self) -> int:
@@ -61,23 +61,24 @@ def coverage(parser: Parser) -> list[Coverage]:
     from kinglet.output.views import ModelView
 
     model = parser.model or load_model()
-    seen: dict[str, list[tuple[int, dict[str, Any]]]] = {}
-    counted: dict[str, dict[str, int]] = {}
+    seen: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = {}
+    counted: dict[tuple[str, str], dict[str, int]] = {}
     for number, case in enumerate(parser._definition.cases, 1):
         result = parser.parse([case.raw], reference_time=case.at)
         variant = result.events["variant"].item() if result.events.height else None
         view = ModelView(parser._plan)
         events = [event for batch in result.batches for event in _events(view, batch)]
         if variant is not None:
-            seen.setdefault(variant, []).extend((number, event) for event in events)
+            for event in events:
+                seen.setdefault((variant, event["class_name"]), []).append((number, event))
             for name, count in view.counted.items():
-                counts = counted.setdefault(variant, {})
+                counts = counted.setdefault((variant, events[0]["class_name"]), {})
                 counts[name] = counts.get(name, 0) + count
     found = []
     for item in parser._plan.variants:
-        if item.mapping is not None:
-            cases = seen.get(item.name, [])
-            found.append(_of_variant(model, item.name, item.mapping, cases, counted.get(item.name, {})))
+        for mapping in item.mappings:
+            key = (item.name, mapping.class_caption)
+            found.append(_of_variant(model, item.name, mapping, seen.get(key, []), counted.get(key, {})))
     return found
 
 

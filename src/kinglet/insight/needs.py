@@ -168,9 +168,9 @@ def needs(rules: Sequence[Rule], parsers: Iterable[Parser]) -> list[Need]:
 
 def _messages(parser: Parser) -> Iterator[tuple[str, str, str, frozenset[str]]]:
     for variant in parser._plan.variants:
-        if variant.mapping is not None:
-            filled = frozenset(leaf.path for leaf in variant.mapping.leaves)
-            yield parser.name, variant.name, variant.mapping.class_caption, filled
+        for mapping in variant.mappings:
+            filled = frozenset(leaf.path for leaf in mapping.leaves)
+            yield parser.name, variant.name, mapping.class_caption, filled
 
 
 def flattened(frame: pl.DataFrame) -> pl.DataFrame:

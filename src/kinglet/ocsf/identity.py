@@ -21,6 +21,8 @@ class Report(Protocol):
 
 BY_NAME = {"activity": "activity_id", "status": "status_id", "severity": "severity_id"}
 """Keys of a mapping, and the enumerations that they set by caption or id."""
+CLASS = "class"
+"""The key of a mapping that gives the class, or under `translate` the words that decide it."""
 
 
 class Leaf(NamedTuple):

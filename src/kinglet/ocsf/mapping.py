@@ -215,12 +215,8 @@ def _by_expression(model: Model, value: Given | list[Given], attribute: Attribut
 def _by_table(model: Model, table: Translation, attribute: Attribute, fields: Fields) -> Value:
     if not attribute.enum:
         raise InvalidError(f"`{attribute.name}` is no enumeration", "give it a value with `set`")
-    words = {_word(word): enum_value(attribute, value) for word, value in table.to.items()}
+    words = {word: enum_value(attribute, value) for word, value in table.words.items()}
     return value_of(table.from_, attribute, model, fields, words)
-
-
-def _word(value: str | int | bool) -> str:
-    return str(value).lower() if isinstance(value, bool) else str(value)
 
 
 def _fill(work: _Work, key: str, path: str, value_for: Callable[[Attribute, Fields], Value]) -> None:

@@ -1,12 +1,12 @@
 """What variants share of their mappings: the parser's `event`, and templates, of the parser or of the model's file.
 
 What is shared holds for the variants that have the fields it reads and the attributes it fills, and is left out of the
-others. What holds for none of them is wrong, and is said as it would be for a variant's own.
+others. What holds for none of them is wrong, and is said as it would be for a variant's own. Where the class differs
+from event to event, a variant has a mapping for each of its classes, and these share all that it says.
 """
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
@@ -15,9 +15,9 @@ import polars as pl
 from kinglet.errors import ModelError, did_you_mean
 from kinglet.expressions.compiling import sql
 from kinglet.expressions.terms import ExpressionError
-from kinglet.ocsf.identity import BY_NAME
+from kinglet.ocsf.identity import BY_NAME, CLASS
 from kinglet.ocsf.mapping import ALWAYS
-from kinglet.ocsf.schema import Model
+from kinglet.ocsf.schema import Model, enum_value
 from kinglet.spec.schema import EventMapping, Translation
 
 Fields = Mapping[str, pl.DataType]
@@ -28,6 +28,8 @@ class Whole(NamedTuple):
 
     event: EventMapping
     own: frozenset[str]
+    is_of_several: bool = False
+    """Whether the variant has other classes too, of which one may have the attributes that this one lacks."""
 
 
 def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMapping | None:
@@ -35,10 +37,12 @@ def merged(shared: EventMapping | None, own: EventMapping | None) -> EventMappin
     if shared is None or own is None:
         return own or shared
     given = {name: getattr(own, name) for name in own.model_fields_set}
-    own_keys = own.model_fields_set | own.translate.keys()
+    own_keys = {name.rstrip("_") for name in own.model_fields_set} | own.translate.keys()
     own_paths = own.set.keys() | {path for name, path in BY_NAME.items() if name in own_keys}
     values = {path: value for path, value in shared.set.items() if path not in own_paths}
     tables = {key: table for key, table in shared.translate.items() if BY_NAME.get(key, key) not in own_paths}
+    if own.class_ is not None:
+        tables.pop(CLASS, None)
     both = {"set": values | own.set, "translate": tables | own.translate}
     return shared.model_copy(update={**given, **both})
 
@@ -69,15 +73,36 @@ def whole(
     return Whole(event, frozenset({*own.set, *own.translate} if own else ())) if event is not None else None
 
 
-def left_out(items: Sequence[tuple[Whole, Fields] | None], every: Fields, model: Model) -> list[dict[str, str]]:
-    """For each variant the shared keys that do not hold for it, and why; items: its mapping and its fields.
+def left_out(
+    items: Sequence[tuple[Sequence[Whole], Fields | None]], every: Fields, model: Model
+) -> list[list[dict[str, str]]]:
+    """For each mapping of each variant the keys that do not hold for it, and why.
 
-    every: the fields that events of any variant have. A key that holds for no variant is not left out.
+    items: the mappings of a variant and its fields, None where these are not known. every: the fields that events of
+    any variant have. A key that holds nowhere is not left out.
     """
-    found = [_not_for(*item, every, model) if item is not None else {} for item in items]
-    holds = {key for item, no in zip(items, found, strict=True) if item is not None
-             for key in (*item[0].event.set, *item[0].event.translate) if key not in no}  # fmt: skip
-    return [{key: why for key, why in no.items() if key in holds} for no in found]
+    found = [[_not_for(one, fields, every, model) if fields is not None else {} for one in wholes]
+             for wholes, fields in items]  # fmt: skip
+    of_variants = [
+        {key for one, no in zip(wholes, lacking, strict=True) for key in _keys(one.event) if key not in no}
+        if fields is not None
+        else set()
+        for (wholes, fields), lacking in zip(items, found, strict=True)
+    ]
+    holds = {key for keys in of_variants for key in keys}
+    chosen: list[list[dict[str, str]]] = []
+    for (wholes, _), lacking, mine in zip(items, found, of_variants, strict=True):
+        own = wholes[0].own if wholes else frozenset[str]()
+        chosen.append(
+            [{key: why for key, why in no.items() if key in (mine if key in own else holds)} for no in lacking]
+        )
+    return chosen
+
+
+def _keys(event: EventMapping) -> list[str]:
+    """What a mapping fills: its paths, and the enumerations that it names."""
+    by_name = [key for key in BY_NAME if getattr(event, key) is not None]
+    return [*event.set, *event.translate, *by_name]
 
 
 def without(event: EventMapping, keys: Mapping[str, str]) -> EventMapping:
@@ -86,26 +111,57 @@ def without(event: EventMapping, keys: Mapping[str, str]) -> EventMapping:
         return event
     values = {path: value for path, value in event.set.items() if path not in keys}
     tables = {key: table for key, table in event.translate.items() if key not in keys}
-    return event.model_copy(update={"set": values, "translate": tables})
+    by_name = {key: None for key in BY_NAME if key in keys and key not in event.translate}
+    return event.model_copy(update={"set": values, "translate": tables, **by_name})
 
 
 def _not_for(item: Whole, fields: Fields, every: Fields, model: Model) -> dict[str, str]:
-    event, own = item
+    event, own = item.event, item.own
     found: dict[str, str] = {}
     for key, value in (*event.set.items(), *event.translate.items()):
-        if key in own or value is None:
+        if value is None:
             continue
-        lacking = next((name for text in _texts(value) for name in _names(text, every) if name not in fields), None)
-        if lacking is not None:
+        lacking = lacking_field(value, fields, every)
+        if key not in own and lacking is not None:
             found[key] = f"no field `{lacking}`"
-        elif event.class_ is not None and key not in BY_NAME:
-            with contextlib.suppress(ModelError):
-                model_class = model.find_class(event.class_)
-                try:
-                    model.path(model_class, key)
-                except ModelError:
-                    found[key] = f"no such attribute of {model_class.caption}"
+        elif key not in own or item.is_of_several:
+            found |= _no_attribute(event, key, model)
+    if item.is_of_several:
+        for key in BY_NAME:
+            if getattr(event, key) is not None and key not in event.translate:
+                found |= _no_attribute(event, key, model) or _no_value(event, key, model)
     return found
+
+
+def _no_attribute(event: EventMapping, key: str, model: Model) -> dict[str, str]:
+    """Why an attribute cannot be filled: the class of the mapping does not have it."""
+    if event.class_ is None:
+        return {}
+    try:
+        model_class = model.find_class(event.class_)
+    except ModelError:
+        return {}
+    try:
+        model.path(model_class, BY_NAME.get(key, key))
+    except ModelError:
+        return {key: f"no such attribute of {model_class.caption}"}
+    return {}
+
+
+def _no_value(event: EventMapping, key: str, model: Model) -> dict[str, str]:
+    """Why an enumeration cannot be filled: that of the class does not have the value."""
+    assert event.class_ is not None
+    attribute = model.path(model.find_class(event.class_), BY_NAME[key])[-1]
+    try:
+        enum_value(attribute, getattr(event, key))
+    except ModelError:
+        return {key: f"no such value in {model.find_class(event.class_).caption}"}
+    return {}
+
+
+def lacking_field(value: Any, fields: Fields, every: Fields) -> str | None:
+    """A field that a value of a mapping reads and that other variants have, but not this one."""
+    return next((name for text in _texts(value) for name in _names(text, every) if name not in fields), None)
 
 
 def reads(event: EventMapping, fields: Fields) -> set[str]:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from types import MappingProxyType
 from typing import Any, Protocol
 
 import polars as pl
 
 from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
+from kinglet.expressions import evaluating
 from kinglet.ocsf.identity import Leaf
 from kinglet.ocsf.mapping import MappingPlan
 from kinglet.plan.data import ROW, Plan
@@ -74,7 +75,7 @@ class ModelView:
         """How many events lack what their class requires."""
         self._lock = threading.Lock()
         leaves: dict[str, Leaf] = {}
-        for mapping in (*(variant.mapping for variant in plan.variants), plan.unread):
+        for mapping in (*(one for variant in plan.variants for one in variant.mappings), plan.unread):
             if mapping is not None:
                 leaves |= {leaf.path: leaf for leaf in mapping.leaves if leaf.path not in leaves}
         first = ["time", "class_uid", "class_name"]
@@ -90,13 +91,12 @@ class ModelView:
 
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
         frames = []
-        for part in parsed.parts:
-            mapping = _mapping(parsed.plan, part)
+        for part, frame, mapping in _mapped(parsed):
             layout: Layout = {
                 leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves
             }
             text = json_lines(
-                self._applied(parsed, part, mapping),
+                self._applied(parsed, part, frame, mapping),
                 layout,
                 end,
                 raw=[leaf.path for leaf in mapping.leaves if leaf.is_json],
@@ -106,26 +106,21 @@ class ModelView:
 
     def columns(self, parsed: Parsed) -> pl.DataFrame:
         frames = []
-        for part in parsed.parts:
-            mapping = _mapping(parsed.plan, part)
+        for part, frame, mapping in _mapped(parsed):
             constants = [
                 pl.lit(pl.Series([leaf.value], dtype=leaf.dtype)).first().alias(leaf.path)
                 for leaf in mapping.leaves
                 if leaf.is_constant
             ]
-            frame = self._applied(parsed, part, mapping).with_columns(constants)
-            frames.append(frame.with_columns(part.frame[ROW]))
+            mapped = self._applied(parsed, part, frame, mapping).with_columns(constants)
+            frames.append(mapped.with_columns(part.frame[ROW]))
         if not frames:
             return pl.DataFrame(schema=self.schema)
         whole = parsed.in_order(frames)
         missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
         return whole.with_columns(missing).select(list(self.schema))
 
-    def _applied(self, parsed: Parsed, part: VariantEvents, mapping: MappingPlan) -> pl.DataFrame:
-        frame = part.frame.with_columns(parsed.constants())
-        if part.variant is None or parsed.plan.steps:  # fields that only other events have are missing
-            fields = parsed.plan.fields.items()
-            frame = frame.with_columns(_nulls(name, dtype) for name, dtype in fields if name not in frame.columns)
+    def _applied(self, parsed: Parsed, part: VariantEvents, frame: pl.DataFrame, mapping: MappingPlan) -> pl.DataFrame:
         counts = mapping.counts(frame)
         mapped = mapping.apply(frame, parsed.references(part))
         invalid, reasons = mapping.invalid(mapped)
@@ -137,10 +132,28 @@ class ModelView:
         return mapped
 
 
-def _mapping(plan: Plan, part: VariantEvents) -> MappingPlan:
-    mapping = plan.unread if part.variant is None else plan.variants[part.variant].mapping
-    assert mapping is not None
-    return mapping
+def _mapped(parsed: Parsed) -> Iterator[tuple[VariantEvents, pl.DataFrame, MappingPlan]]:
+    """The events that have a mapping in common, with all columns that it may read."""
+    plan = parsed.plan
+    for part in parsed.parts:
+        frame = part.frame.with_columns(parsed.constants())
+        if part.variant is None or plan.steps:  # fields that only other events have are missing
+            frame = frame.with_columns(
+                _nulls(name, dtype) for name, dtype in plan.fields.items() if name not in frame.columns
+            )
+        if part.variant is None:
+            assert plan.unread is not None
+            yield part, frame, plan.unread
+            continue
+        variant = plan.variants[part.variant]
+        if variant.class_number is None:
+            yield part, frame, variant.mappings[0]
+            continue
+        numbers = evaluating.column(frame, variant.class_number, pl.Int32())[0].fill_null(0)
+        for number, mapping in enumerate(variant.mappings):
+            mask = numbers == number
+            if mask.any():
+                yield part.where(mask), frame.filter(mask), mapping
 
 
 def _nulls(name: str, dtype: pl.DataType) -> pl.Expr:

@@ -164,9 +164,12 @@ class VariantPlan(NamedTuple):
     name: str
     reading: Reading
     kinds: tuple[str | int, ...] | None
-    mapping: MappingPlan | None
+    mappings: tuple[MappingPlan, ...]
+    """One for each class that its events may have."""
     source: str | None = None
     keeps_body: bool = False
+    class_number: pl.Expr | None = None
+    """Which of the mappings an event has, where there are several."""
 
     @property
     def consumes_body(self) -> bool:

@@ -294,6 +294,11 @@ class Translation(Section):
     from_: str = Field(description="SQL expression over fields that gives the word", alias="from")
     to: dict[str | int | bool, str | int] = Field(min_length=1, description="word: value, by caption or id")
 
+    @property
+    def words(self) -> dict[str, str | int]:
+        """The values by the words as the log writes them; YAML reads `true` and `4` as other than text."""
+        return {str(word).lower() if isinstance(word, bool) else str(word): value for word, value in self.to.items()}
+
 
 class EventMapping(Section):
     """How an event maps onto the common model."""
@@ -309,7 +314,8 @@ class EventMapping(Section):
         "null leaves out what all variants share",
     )
     translate: dict[str, Translation | None] = Field(
-        {}, description="enumeration (activity, status, severity, or its path): the log's words and what they mean"
+        {},
+        description="class, activity, status, severity, or the path of an enumeration: the log's words, what they mean",
     )
     observables: bool | None = Field(
         None, description="list the values that are observables, such as addresses and users"
