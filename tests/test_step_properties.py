@@ -22,6 +22,7 @@ from kinglet.errors import Place
 from kinglet.expressions.compiling import sql
 from kinglet.patterns.types import TYPES
 from kinglet.plan.data import FieldPlan
+from kinglet.runtime.handover import Handover
 from kinglet.runtime.workers import in_turn
 from kinglet.source.logs import Source
 from kinglet.steps.escapes import Unescape
@@ -29,6 +30,7 @@ from kinglet.steps.fields import Rename
 from kinglet.steps.privacy import Mask
 from kinglet.steps.tables import Lookup, Table, Translate, Translation
 from kinglet.steps.values import Convert, Join, Replace, Split
+from kinglet.timestamps.order import Known
 from tests.helpers import InFolder, examples
 
 NOW = datetime(2026, 3, 8, tzinfo=UTC)
@@ -253,24 +255,30 @@ class Threads(unittest.TestCase):
         return [None, *(EventBatch((source,), frame) for frame in frames), None]
 
     def test_results_come_in_order_and_each_knows_of_the_one_before(self) -> None:
-        def work(batch: EventBatch, before: object, mine: object) -> tuple[str, int]:
-            known = before.result() if before is not None else 0  # type: ignore[attr-defined]
-            mine.set_result(known + 1)  # type: ignore[attr-defined]
-            return batch.frame["raw"][0], known
+        def parse(batch: EventBatch, turn: Handover | None) -> tuple[str, int]:
+            assert turn is not None
+            known = turn.times_before
+            if batch.frame["raw"][0] != "7":  # which has nothing to add, and hands on what it knows
+                turn.times.set_result({**known, len(known): (batch.sources[0], Known())})
+            turn.close()
+            return batch.frame["raw"][0], len(known)
 
         for workers in (1, 4):
-            found = list(in_turn(self.batches(20), work, workers, True))
-            self.assertEqual([(str(i), i) for i in range(20)], found)
+            found = list(in_turn(self.batches(20), parse, workers, Handover))
+            self.assertEqual([(str(i), i - (i > 7)) for i in range(20)], found)
 
     def test_what_one_raises_reaches_the_caller(self) -> None:
-        def work(batch: EventBatch, before: object, mine: object) -> str:
+        def parse(batch: EventBatch, turn: Handover | None) -> str:
+            assert turn is not None
+            known = turn.times_before
             if batch.frame["raw"][0] == "7":
                 raise ValueError("seven")
+            turn.times.set_result(known)
             return batch.frame["raw"][0]  # type: ignore[no-any-return]
 
         for workers in (1, 4):
             with self.assertRaisesRegex(ValueError, "seven"):
-                list(in_turn(self.batches(20), work, workers, True))
+                list(in_turn(self.batches(20), parse, workers, Handover))
 
 
 if __name__ == "__main__":

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import codecs
 import hashlib
+import io
 import json
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
+import polars as pl
 from pydantic import AwareDatetime, BaseModel, NonNegativeInt, PositiveInt, ValidationError
 
 from kinglet.calls import ReferenceTime, call_options
@@ -15,14 +17,15 @@ from kinglet.cutting import state as cut_state
 from kinglet.cutting.cutter import Cutter, EventBatch
 from kinglet.errors import UsageError
 from kinglet.parser import Parser
+from kinglet.plan.steps import Remembered
 from kinglet.result import Result
 from kinglet.runtime.parsed import Parsed
-from kinglet.runtime.pipeline import parse_in_order
+from kinglet.runtime.pipeline import LogState, parse_in_order
 from kinglet.source.encodings import from_start, named
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import Known
 
-VERSION = 1
+VERSION = 2
 _HEAD_BYTES = 1024  # what of a log, up to its first line end, gives the names of its events
 
 
@@ -60,6 +63,7 @@ class _State(_Version, cut_state.Stored):
     after_pause: bool
     boundary: str
     known: Known
+    kept: dict[int, tuple[int, bytes | None]]
     checksum: str = ""
 
     def sealed(self) -> _State:
@@ -99,7 +103,7 @@ class Session:
         """  # fmt: skip
         self._options = call_options(reference_time, zone)
         self._source = Source(name, datetime.now(UTC))
-        self._known = Known()
+        self._log_state = LogState()
         self._head: bytes | None = b""
         self._cutter: Cutter
         self._decoder: codecs.IncrementalDecoder | None = None
@@ -154,7 +158,8 @@ class Session:
             head=self._head,
             rule=_rule_of(cutter),
             boundary=cut_state.stored(cutter.boundary),
-            known=self._known,
+            known=self._log_state.known,
+            kept={number: _stored(one) for number, one in self._log_state.kept.items()},
             **{name: getattr(cutter, name) for name in (*_PLACE, *_UNDER_WAY)},
         )
         return kept.sealed().model_dump_json().encode()
@@ -184,7 +189,8 @@ class Session:
         self._options = call_options(kept.reference_time, kept.zone)
         self._source.name, self._source.reference = kept.name, kept.reference
         self._source.fingerprint, self._encoding = kept.fingerprint, kept.encoding
-        self._head, self._known = kept.head, kept.known
+        self._head = kept.head
+        self._log_state = LogState(kept.known, {number: _remembered(one) for number, one in kept.kept.items()})
         if kept.head is None:
             self._source.encoding = named(kept.encoding or "utf-8")._replace(bom=kept.bom)
             self._decoder = self._new_decoder()
@@ -229,12 +235,29 @@ class Session:
     def _result(self, batches: list[EventBatch]) -> Result:
         parsed: list[Parsed] = []
         for batch in batches:
-            one, self._known = parse_in_order(self._parser._plan, batch, self._options, self._known)
+            one, self._log_state = parse_in_order(self._parser._plan, batch, self._options, self._log_state)
             parsed.append(one)
         return Result(self._parser, tuple(parsed))
 
     def __repr__(self) -> str:
         return f"<Session of {self._source.name} by {self._parser.name}, at byte {self._cutter.offset:,}>"
+
+
+def _stored(one: Remembered) -> tuple[int, bytes | None]:
+    """What a step has kept, its table in the Arrow IPC format."""
+    if one.known is None:
+        return one.events, None
+    written = io.BytesIO()
+    one.known.write_ipc(written)
+    return one.events, written.getvalue()
+
+
+def _remembered(stored: tuple[int, bytes | None]) -> Remembered:
+    events, table = stored
+    try:
+        return Remembered(events, pl.read_ipc(io.BytesIO(table)) if table is not None else None)
+    except pl.exceptions.PolarsError:
+        raise _no_state("what a step has kept cannot be read") from None
 
 
 def _no_state(why: str) -> UsageError:

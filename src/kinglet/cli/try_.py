@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -88,7 +89,7 @@ def command(
             from kinglet.cli.trace import render_trace, trace_as_plain
             from kinglet.insight.tracing import traced as trace_of
 
-            traced = trace_of(loaded, parsed(name, loaded.with_steps(until=0)), line)
+            traced = trace_of(loaded, functools.partial(parsed, name), line)
             if as_json:
                 found.append({"file": name, "trace": trace_as_plain(traced)})
             else:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import polars as pl
 
 from kinglet.errors import Place
+from kinglet.insight.cases import parsed_case
 from kinglet.plan.data import TimeRulePlan
 from kinglet.plan.time_rules import paths
 from kinglet.regex.backtracking import BUDGET, why_slow
@@ -77,7 +78,7 @@ def _rules(parser: Parser) -> Iterator[_Rule]:
     texts: dict[str, list[str]] = {rule.label: [] for rule in parser._plan.times}
     zones: dict[str, list[str]] = {rule.label: [] for rule in parser._plan.times}
     for case in parser._definition.cases:
-        event = parser.parse([case.raw], reference_time=case.at).events.row(0, named=True)
+        event = parsed_case(parser, case).events().row(0, named=True)
         for rule in parser._plan.times:
             text = event.get(rule.slot) if rule.slot is not None else event["raw"]
             if isinstance(text, str) and rule.searches:

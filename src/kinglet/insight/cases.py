@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import math
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
+import polars as pl
+
 from kinglet.errors import Place, did_you_mean
+from kinglet.output.views import ModelView
+from kinglet.plan.data import ROW
+from kinglet.runtime.parsed import Parsed
 from kinglet.spec.schema import Case
 
 if TYPE_CHECKING:
@@ -48,9 +54,22 @@ def check_cases(parser: Parser) -> list[CaseOutcome]:
     return outcomes
 
 
+def parsed_case(parser: Parser, case: Case) -> Parsed:
+    """The event of a case, with what the events before it have shown."""
+    result = parser.parse([*(case.before or ()), case.raw], reference_time=case.at)
+    last: Parsed = result.batches[-1]
+    rows = pl.concat([part.frame[ROW] for part in last.parts]).sort().tail(1)
+    return last.of_rows(rows)
+
+
+def mapped_case(parsed: Parsed, view: ModelView) -> list[dict[str, Any]]:
+    """The mapped event of a case; none, where it is dropped."""
+    return [json.loads(line) for line in view.lines(parsed.kept())]
+
+
 def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
-    result = parser.parse([case.raw], reference_time=case.at)
-    event = result.events.row(0, named=True)
+    parsed = parsed_case(parser, case)
+    event = parsed.events().row(0, named=True)
     found = []
     for name, expected in case.expect.items():
         if name not in event:
@@ -62,7 +81,7 @@ def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
         got = f"{event['state']} ({' '.join(event['faults'])})"
         found.insert(0, CaseDifference("state", "complete", got))
     if case.model:
-        mapped = next(result.to_model(), {})
+        mapped = next(iter(mapped_case(parsed, ModelView(parser._plan))), {})
         for path, expected in case.model.items():
             if difference := _difference(path, expected, _at(mapped, path)):
                 found.append(difference)

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from kinglet.insight.cases import mapped_case, parsed_case
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import MappingPlan
 from kinglet.ocsf.schema import Model
@@ -64,10 +65,10 @@ def coverage(parser: Parser) -> list[Coverage]:
     seen: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = {}
     counted: dict[tuple[str, str], dict[str, int]] = {}
     for number, case in enumerate(parser._definition.cases, 1):
-        result = parser.parse([case.raw], reference_time=case.at)
-        variant = result.events["variant"].item() if result.events.height else None
+        parsed = parsed_case(parser, case)
+        variant = parsed.events()["variant"].item()
         view = ModelView(parser._plan)
-        events = [event for batch in result.batches for event in _events(view, batch)]
+        events = mapped_case(parsed, view)
         if variant is not None:
             for event in events:
                 seen.setdefault((variant, event["class_name"]), []).append((number, event))
@@ -80,12 +81,6 @@ def coverage(parser: Parser) -> list[Coverage]:
             key = (item.name, mapping.class_caption)
             found.append(_of_variant(model, item.name, mapping, seen.get(key, []), counted.get(key, {})))
     return found
-
-
-def _events(view: Any, batch: Any) -> Iterator[dict[str, Any]]:
-    import json
-
-    return (json.loads(line) for line in view.lines(batch.kept()))
 
 
 def _of_variant(

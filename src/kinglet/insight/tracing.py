@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import polars as pl
@@ -10,7 +11,7 @@ import polars as pl
 from kinglet.errors import UsageError
 from kinglet.output.views import FieldsView
 from kinglet.plan.data import RESERVED, ROW, Plan
-from kinglet.plan.steps import StepPlan
+from kinglet.plan.steps import ActsAcross, StepPlan
 from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.runtime.steps import apply_one
 
@@ -71,19 +72,18 @@ def trace(
         InputError: the log cannot be read.
         UsageError: no event has this line.
     """
-    bare = parser.with_steps(until=0).parse(log, reference_time=reference_time, zone=zone, encoding=encoding)
-    return traced(parser, bare, line)
+    return traced(
+        parser, lambda some: some.parse(log, reference_time=reference_time, zone=zone, encoding=encoding), line
+    )
 
 
-def traced(parser: Parser, bare: Result, line: int) -> Trace:
-    """What the steps of a parser do to the event that has a line of a log.
-
-    bare: the log, parsed without steps.
+def traced(parser: Parser, parsed_by: Callable[[Parser], Result], line: int) -> Trace:
+    """What the steps of a parser do to the event that has a line of a log; parsed_by: parses the log with fewer steps.
 
     Raises:
         UsageError: no event has this line.
     """
-    parsed, part, row = _found(bare, line)
+    parsed, part, row = _found(parsed_by(parser.with_steps(until=0)), line)
     frame = part.frame[row]
     plan = parser._plan
     before = _fields(frame)
@@ -91,7 +91,11 @@ def traced(parser: Parser, bare: Result, line: int) -> Trace:
     size = start = _size(plan, parsed, part, frame)
     stages: list[TraceStage] = []
     for step in plan.steps:
-        after = apply_one(step, frame, parsed.reference)
+        if isinstance(step.action, ActsAcross):  # which needs the events before this one
+            _, all_of_it, place = _found(parsed_by(parser.with_steps(until=step.number)), line)
+            after = _changed(frame, all_of_it.frame[place], step.action.gives)
+        else:
+            after = apply_one(step, frame, parsed.reference)
         now = _fields(after)
         changes = [FieldChange(name, before.get(name), now.get(name)) for name in dict.fromkeys((*before, *now))]
         changed = tuple(change for change in changes if change.before != change.after)
@@ -102,6 +106,17 @@ def traced(parser: Parser, bare: Result, line: int) -> Trace:
         frame, before = after, now
     fields = _fields(part.frame[row])
     return Trace(first["line"], first["raw"], first["variant"], first["state"], fields, start, tuple(stages))
+
+
+def _changed(frame: pl.DataFrame, after: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
+    """An event with fields as they are afterwards; the same frame where none differs."""
+    new = [after[name] for name in (*names, "state", "faults") if name in after.columns]
+    differs = [column for column in new if column.to_list() != _values(frame, column.name)]
+    return frame.with_columns(differs) if differs else frame
+
+
+def _values(frame: pl.DataFrame, name: str) -> list[Any]:
+    return frame[name].to_list() if name in frame.columns else [None]
 
 
 def _found(bare: Result, line: int) -> tuple[Parsed, VariantEvents, int]:

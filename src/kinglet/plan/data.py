@@ -265,6 +265,13 @@ class Plan(NamedTuple):
         return any(rule.year_of_name for rule in self.times)
 
     @property
+    def remembers(self) -> bool:
+        """Whether a step looks at events together, in the order of their log."""
+        from kinglet.plan.steps import ActsAcross
+
+        return any(isinstance(step.action, ActsAcross) for step in self.steps)
+
+    @property
     def rules(self) -> list[str]:
         """What the rules for the event's time are called, in order."""
         return [rule.label for rule in self.times if rule.field is None]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
@@ -109,6 +109,34 @@ class OnTexts(Action):
     def json(self, before: Json) -> Json:
         """See `Action`."""
         return before - {*self.names}
+
+
+class SomeEvents(NamedTuple):
+    """Events of one variant at a step, and which of them it is done to, None for all."""
+
+    frame: pl.DataFrame
+    where: pl.Series | None
+
+
+class Remembered(NamedTuple):
+    """What a step has kept of the events of one log so far; events: how many there were."""
+
+    events: int = 0
+    known: pl.DataFrame | None = None
+
+
+class ActsAcross(Action):
+    """An action that looks at the events of all variants together, in the order of their logs."""
+
+    def act_across(
+        self, events: Sequence[SomeEvents], before: Mapping[int, Remembered]
+    ) -> tuple[list[pl.DataFrame], dict[int, Remembered]]:
+        """All events of a batch after the step, and what it keeps of each log for the next batch.
+
+        before: what it has kept of the logs of this batch, by their numbers in the column `#source`, 0 where there is
+        one log only.
+        """
+        raise NotImplementedError
 
 
 class StepPlan(NamedTuple):

@@ -258,6 +258,11 @@ def dated_fields(found: Timing, zones: Mapping[str, Zone]) -> dict[str, FieldSta
 
 
 def needs_order(plan: Plan, zone: str | None) -> bool:
+    """Whether events depend on the events before: their times, or what steps remember."""
+    return plan.remembers or times_need_order(plan, zone)
+
+
+def times_need_order(plan: Plan, zone: str | None) -> bool:
     """Whether the times of a plan's events depend on the events before."""
     return plan.missing == "previous" or any(
         not rule.is_dated or _may_repeat(rule, zone) for rule in plan.times if rule.field is None

@@ -6,14 +6,17 @@ where asked, and `output.writers` writes them, on the thread that parsed them.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from typing import TypeVar
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from types import MappingProxyType
+from typing import NamedTuple, TypeVar
 
 from kinglet.cutting.cutter import EventBatch
 from kinglet.cutting.small_logs import cut_all
 from kinglet.plan.data import Plan
-from kinglet.runtime.event_times import needs_order
+from kinglet.plan.steps import Remembered
+from kinglet.runtime.event_times import needs_order, times_need_order
 from kinglet.runtime.extraction.candidate_variants import FEW
+from kinglet.runtime.handover import Handover
 from kinglet.runtime.parsed import Parsed
 from kinglet.runtime.stages.assemble import assemble
 from kinglet.runtime.stages.convert import convert
@@ -21,7 +24,7 @@ from kinglet.runtime.stages.extract import extract
 from kinglet.runtime.stages.steps import steps
 from kinglet.runtime.stages.time import time
 from kinglet.runtime.work import ByOrder, Extracted, Options, Work
-from kinglet.runtime.workers import Turn, in_turn
+from kinglet.runtime.workers import in_turn
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import Known
 
@@ -38,9 +41,9 @@ T = TypeVar("T")
 _MOST_LARGER = 8
 
 
-def parse_batch(plan: Plan, batch: EventBatch, options: Options, by_order: ByOrder | None = None) -> Parsed:
-    """Parses one batch; by_order: what the batches before have shown of times, where the plan needs that."""
-    return _done(Work.of(plan, batch, options, by_order), STAGES)
+def parse_batch(plan: Plan, batch: EventBatch, options: Options, handover: Handover | None = None) -> Parsed:
+    """Parses one batch; handover: what the batches before have shown, where the plan needs that."""
+    return _done(_work(plan, batch, options, handover), STAGES)
 
 
 def complete(
@@ -48,12 +51,21 @@ def complete(
     batch: EventBatch,
     extracted: Sequence[Extracted],
     options: Options,
-    by_order: ByOrder | None = None,
+    handover: Handover | None = None,
 ) -> Parsed:
     """Parses one batch from which events were extracted already, together with those of other parsers."""
-    work = Work.of(plan, batch, options, by_order)
+    work = _work(plan, batch, options, handover)
     work.take(extracted)
     return _done(work, STAGES[1:])
+
+
+def _work(plan: Plan, batch: EventBatch, options: Options, handover: Handover | None) -> Work:
+    by_order: ByOrder | None = None
+    if handover is not None and times_need_order(plan, options.zone):
+        from kinglet.runtime.time_by_order import times_resolver
+
+        by_order = times_resolver(plan, options, handover)
+    return Work.of(plan, batch, options, by_order, handover)
 
 
 def _done(work: Work, stages: Sequence[Callable[[Work], None]]) -> Parsed:
@@ -63,16 +75,26 @@ def _done(work: Work, stages: Sequence[Callable[[Work], None]]) -> Parsed:
     return work.parsed()
 
 
-def parse_in_order(plan: Plan, batch: EventBatch, options: Options, known: Known) -> tuple[Parsed, Known]:
-    """Parses one batch of one log; known: what the batches before it have shown of its times, and then it as well."""
-    if not needs_order(plan, options.zone):
-        return parse_batch(plan, batch, options), known
-    from kinglet.runtime.time_by_order import Memory, times_resolver
+class LogState(NamedTuple):
+    """What the batches of one log have shown so far: of its times, and what steps have kept, by their numbers."""
 
-    before: Memory = {id(source): (source, known) for source in batch.sources}
-    after: list[Memory] = []
-    parsed = parse_batch(plan, batch, options, times_resolver(plan, options, lambda: before, after.append))
-    return parsed, next(iter(after[-1].values()))[1] if after else known
+    known: Known = Known()
+    kept: Mapping[int, Remembered] = MappingProxyType({})
+
+
+def parse_in_order(plan: Plan, batch: EventBatch, options: Options, state: LogState) -> tuple[Parsed, LogState]:
+    """Parses one batch of one log; state: what the batches before it have shown, and then it as well."""
+    if not needs_order(plan, options.zone):
+        return parse_batch(plan, batch, options), state
+    sources = batch.sources
+    handover = Handover.of(
+        {id(source): (source, state.known) for source in sources},
+        {id(source): (source, state.kept) for source in sources},
+    )
+    parsed = parse_batch(plan, batch, options, handover)
+    handover.close()
+    known = next(iter(handover.times.result().values()))[1]
+    return parsed, LogState(known, next(iter(handover.kept.result().values()))[1])
 
 
 def run(
@@ -87,17 +109,11 @@ def run(
     then is done to every batch by the thread that parsed it.
     """
     batches = cut_all(sources, plan.cut, larger=min(_MOST_LARGER, max(1, len(plan.variants) // FEW)))
-    ordered = needs_order(plan, options.zone)
 
-    def work(batch: EventBatch, before: Turn | None, mine: Turn | None) -> tuple[Parsed, T]:
-        by_order: ByOrder | None = None
-        if mine is not None:
-            from kinglet.runtime.time_by_order import times_resolver
-
-            by_order = times_resolver(
-                plan, options, lambda: before.result() if before is not None else {}, mine.set_result
-            )
-        parsed = parse_batch(plan, batch, options, by_order)
+    def parse(batch: EventBatch, handover: Handover | None) -> tuple[Parsed, T]:
+        parsed = parse_batch(plan, batch, options, handover)
+        if handover is not None:
+            handover.close()
         return parsed, then(parsed)
 
-    return in_turn(batches, work, workers, ordered)
+    return in_turn(batches, parse, workers, Handover if needs_order(plan, options.zone) else None)

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Future
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, TypeVar
+from typing import TypeVar
 
 import polars as pl
 
@@ -20,15 +19,13 @@ from kinglet.runtime.event_times import needs_order
 from kinglet.runtime.extraction.candidate_variants import slices
 from kinglet.runtime.extraction.regex_requests import Requests, run_requests, side_by_side
 from kinglet.runtime.extraction.variants import read_events
+from kinglet.runtime.handover import Handovers
 from kinglet.runtime.parsed import Parsed, VariantEvents, total_of
 from kinglet.runtime.pipeline import STAGES, complete, parse_batch
 from kinglet.runtime.stages.steps import steps
-from kinglet.runtime.work import ByOrder, Extracted, Options, Work, reference_of
-from kinglet.runtime.workers import Turn, in_turn
+from kinglet.runtime.work import Extracted, Options, Work, reference_of
+from kinglet.runtime.workers import in_turn
 from kinglet.source.logs import Source, beginning
-
-if TYPE_CHECKING:
-    from kinglet.runtime.time_by_order import Memory
 
 T = TypeVar("T")
 NO_PARSER = "no-parser"
@@ -99,39 +96,6 @@ class Plans:
             self.same_times.append(first)
 
 
-class Memories:
-    """What plans know of the logs from the batch before, and after this one; each waits for itself only.
-
-    numbers: the plans whose times need the order of the log.
-    """
-
-    def __init__(self, numbers: Sequence[int], before: Mapping[int, Future[Memory]] | None = None) -> None:
-        self.before = before or {}
-        self.after: dict[int, Future[Memory]] = {number: Future() for number in numbers}
-
-    def of(self, number: int) -> Memory:
-        """What a plan knows from the batch before, once that has decided its times."""
-        return self.before[number].result() if number in self.before else {}
-
-    def by_order(self, number: int, plan: Plan, options: Options) -> ByOrder:
-        """Settles the times of what a plan has read, and takes down what is known then."""
-        from kinglet.runtime.time_by_order import times_resolver
-
-        def after(memory: Memory) -> None:
-            if number in self.after:
-                self.after[number].set_result(memory)
-
-        return times_resolver(plan, options, lambda: self.of(number), after)
-
-    def close(self, error: BaseException | None = None) -> None:
-        """Hands on what is known of plans that read nothing here."""
-        for number, known in self.after.items():
-            if not known.done() and error is not None:
-                known.set_exception(error)
-            elif not known.done():
-                known.set_result(self.of(number))
-
-
 class Mixer:
     """Several parsers, ready to read logs together; unclaimed: the plan of events that none of them reads."""
 
@@ -148,26 +112,14 @@ class Mixer:
             most = max(len(plan.variants) for plan in plans.plans)
             larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))
 
-            def work(
-                batch: EventBatch,
-                before: Turn | None,
-                mine: Turn | None,
-                plans: Plans = plans,
-                ordered: list[int] = ordered,
-            ) -> tuple[Mixed, T]:
-                known = Memories(ordered, before.result() if before is not None else None)
-                if mine is not None:
-                    mine.set_result(known.after)
-                try:
-                    mixed = self._parse(batch, plans, options, known)
-                except BaseException as error:
-                    # the next batch waits for what this one knows, also where this one fails
-                    known.close(error)
-                    raise
-                known.close()
+            def parse(batch: EventBatch, known: Handovers | None, plans: Plans = plans) -> tuple[Mixed, T]:
+                mixed = self._parse(batch, plans, options, known)
+                if known is not None:
+                    known.close()
                 return mixed, then(mixed)
 
-            yield from in_turn(cut_all(logs, rule, larger=larger), work, workers, bool(ordered))
+            next_turn = functools.partial(Handovers, ordered) if ordered else None
+            yield from in_turn(cut_all(logs, rule, larger=larger), parse, workers, next_turn)
 
     def _together(self, sources: Sequence[Source]) -> Iterator[tuple[CutRule, list[int], list[Source]]]:
         """Logs one after another that the same parsers read, with these and the rule that cuts them."""
@@ -206,7 +158,7 @@ class Mixer:
         plans = Plans([self.parsers[i].plan for i in places])
         events, good, all_ = 0, 0, 0
         for batch in cut(replace(head), rule):
-            for parsed in self._parse(batch, plans, Options(), Memories([])).by_parser:
+            for parsed in self._parse(batch, plans, Options(), None).by_parser:
                 for part in parsed.parts:
                     lengths = part.frame["raw"].str.len_chars()
                     complete = lengths.filter(part.frame["state"] == "complete")
@@ -215,8 +167,8 @@ class Mixer:
                     all_ += int(lengths.sum())
         return events * good / max(all_, 1)
 
-    def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: Memories) -> Mixed:
-        """A batch; known: what each plan knows of the logs from the batch before, and takes down for the next."""
+    def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: Handovers | None) -> Mixed:
+        """A batch; known: what each plan knows of the logs from the batch before, and hands on to the next."""
         height = len(batch)
         rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
         found: list[tuple[int, Parsed]] = []
@@ -238,7 +190,7 @@ class Mixer:
         return Mixed(tuple(parsed for _, parsed in found), batch.bytes_read)
 
     def _each(
-        self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: Memories
+        self, batch: EventBatch, pairs: pl.DataFrame, plans: Plans, options: Options, known: Handovers | None
     ) -> Iterator[tuple[int, Parsed]]:
         """Each parser over the events for which it comes into question."""
         reference = options.reference_time or reference_of(batch, plans.plans[0])
@@ -261,10 +213,10 @@ class Mixer:
         for (number, start, length), in_order, found in zip(runs, orders, read, strict=True):
             if in_order:
                 plan, events = plans.plans[number], _slice(whole, start, length)
-                by_order = known.by_order(number, plan, options)
+                handover = known.of.get(number) if known is not None else None
                 yield (
                     number,
-                    _placed(complete(plan, events, found, options, by_order), all_rows.slice(start, length)),
+                    _placed(complete(plan, events, found, options, handover), all_rows.slice(start, length)),
                 )
 
     def _same_times(

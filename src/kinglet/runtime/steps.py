@@ -36,6 +36,12 @@ def apply_one(step: StepPlan, frame: pl.DataFrame, reference: Reference) -> pl.D
     return with_faults(frame, [(name, bad) for name, bad in (*faults, *failed) if bad.any()])
 
 
+def done_to(step: StepPlan, frame: pl.DataFrame) -> tuple[pl.DataFrame, pl.Series | None]:
+    """The events a step is done to, None for all, and with their faults those of which that cannot be told."""
+    where, failed = _where(step, frame)
+    return with_faults(frame, failed), where
+
+
 def _where(step: StepPlan, frame: pl.DataFrame) -> tuple[pl.Series | None, Faults]:
     """The events that a step is done to, None for all, and those of which its condition cannot be told."""
     where = frame["state"] != "dropped"

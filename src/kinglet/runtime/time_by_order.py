@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 from typing import NamedTuple
 
@@ -11,22 +11,18 @@ import polars as pl
 from kinglet.plan.data import Plan
 from kinglet.runtime.direction import runs_backward
 from kinglet.runtime.event_times import Timing, zone_of
+from kinglet.runtime.handover import Handover, Memory
 from kinglet.runtime.work import ByOrder, Options
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import Dates, Known, Times, after, dated, filled, plainly, second_hours
 
-Memory = Mapping[int, tuple[Source, Known]]
-"""What is known at the end of a batch of each of its logs, by the identity of its source."""
 
-
-def times_resolver(
-    plan: Plan, options: Options, before: Callable[[], Memory], after: Callable[[Memory], None]
-) -> ByOrder:
-    """Settles the times of one batch; before: what is known from the last one; after: takes what is known then."""
+def times_resolver(plan: Plan, options: Options, handover: Handover) -> ByOrder:
+    """Settles the times of one batch by what is known from the one before, and hands on what is known then."""
 
     def by_order(rows: pl.Series, times: Timing, sources: Sequence[Source], source_of: pl.Series) -> Timing:
-        found, memory = _resolved(plan, options, _Events(rows, times, sources, source_of), before())
-        after(memory)
+        found, memory = _resolved(plan, options, _Events(rows, times, sources, source_of), handover.times_before)
+        handover.times.set_result(memory)
         return found
 
     return by_order

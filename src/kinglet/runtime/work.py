@@ -14,6 +14,7 @@ from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import Plan
 from kinglet.runtime.event_times import Timing
 from kinglet.runtime.groups import Group, joined
+from kinglet.runtime.handover import Handover
 from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import moment_in_name
@@ -89,7 +90,8 @@ ByOrder = Callable[[pl.Series, Timing, Sequence[Source], pl.Series], Timing]
 class Work:
     """A batch on its way through the stages.
 
-    by_order: what the batches before have shown, where the plan's times need it. extracted, bundles: added by
+    by_order: settles times by what the batches before have shown, where the plan's need it. handover: what it takes
+    from the batch before and hands on, none where the order of events is not known. extracted, bundles: added by
     `extract`. values: of each bundle, by `convert`. times: by `time`. parts: of each of `extracted`, by `assemble`, and
     by `steps` as they are after them.
     """
@@ -99,6 +101,7 @@ class Work:
     options: Options
     reference: Reference
     by_order: ByOrder | None = None
+    handover: Handover | None = None
     extracted: Sequence[Extracted] | None = None
     bundles: list[Bundle] = field(default_factory=list)
     values: list[Values] = field(default_factory=list)
@@ -106,8 +109,14 @@ class Work:
     parts: list[list[VariantEvents]] = field(default_factory=list)
 
     @staticmethod
-    def of(plan: Plan, batch: EventBatch, options: Options, by_order: ByOrder | None = None) -> Work:
-        return Work(plan, batch, options, options.reference_time or reference_of(batch, plan), by_order)
+    def of(
+        plan: Plan,
+        batch: EventBatch,
+        options: Options,
+        by_order: ByOrder | None = None,
+        handover: Handover | None = None,
+    ) -> Work:
+        return Work(plan, batch, options, options.reference_time or reference_of(batch, plan), by_order, handover)
 
     def take(self, extracted: Sequence[Extracted]) -> None:
         """Takes what was extracted from the events, bundled."""

@@ -6,41 +6,54 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import Any, TypeAlias, TypeVar
+from typing import Protocol, TypeVar
 
 from kinglet.cutting.cutter import EventBatch
 from kinglet.runtime.forks import begin
 
 T = TypeVar("T")
-Turn: TypeAlias = "Future[Any]"
-"""What is known of the logs once the times of a batch are decided; the next batch waits for it."""
-Work = Callable[[EventBatch, "Turn | None", "Turn | None"], T]
-"""Parses a batch; it takes what is known from the turn before and has to fulfil its own."""
 
 
-def in_turn(batches: Iterable[EventBatch | None], work: Work[T], workers: int | None, ordered: bool) -> Iterator[T]:
+class Turn(Protocol):
+    """What a batch knows from the one before, and hands on to the next, which waits for it."""
+
+    def close(self, error: BaseException | None = None) -> None:
+        """Hands on what has not been yet, or the reason why there is nothing."""
+
+
+TurnType = TypeVar("TurnType", bound=Turn)
+Parse = Callable[[EventBatch, TurnType | None], T]
+
+
+def in_turn(
+    batches: Iterable[EventBatch | None],
+    parse: Parse[TurnType, T],
+    workers: int | None,
+    next_turn: Callable[[TurnType | None], TurnType] | None,
+) -> Iterator[T]:
     """The results of batches, in order; a bounded number of them is in memory at a time.
 
-    A batch of None says that there is nothing more for now. ordered: whether a batch needs to know of those before.
+    A batch of None says that there is nothing more for now. next_turn: the turn behind another, where a batch needs to
+    know of those before it.
     """
     begin()
     workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
 
-    def done(batch: EventBatch, before: Turn | None, mine: Turn | None) -> T:
+    def done(batch: EventBatch, turn: TurnType | None) -> T:
         try:
-            return work(batch, before, mine)
+            return parse(batch, turn)
         except BaseException as error:
-            if mine is not None and not mine.done():
-                mine.set_exception(error)
+            # the next batch waits for what this one knows, also where this one fails
+            if turn is not None:
+                turn.close(error)
             raise
 
-    last: Turn | None = None
+    last: TurnType | None = None
     if workers == 1:
         for batch in batches:
             if batch is not None:
-                turn: Turn | None = Future() if ordered else None
-                yield done(batch, last, turn)
-                last = turn
+                last = next_turn(last) if next_turn is not None else None
+                yield done(batch, last)
         return
     waiting: deque[Future[T]] = deque()
     pool = ThreadPoolExecutor(workers, thread_name_prefix="kinglet")
@@ -50,9 +63,8 @@ def in_turn(batches: Iterable[EventBatch | None], work: Work[T], workers: int | 
                 while waiting:
                     yield waiting.popleft().result()
                 continue
-            turn = Future() if ordered else None
-            waiting.append(pool.submit(done, batch, last, turn))
-            last = turn
+            last = next_turn(last) if next_turn is not None else None
+            waiting.append(pool.submit(done, batch, last))
             if len(waiting) > workers:
                 yield waiting.popleft().result()
         while waiting:

@@ -56,6 +56,13 @@ def _seconds(value: Any) -> Any:
     return float(match[1]) * (0.001 if match[2] == "ms" else 1) if match else value
 
 
+def _long_span(value: Any) -> Any:
+    from kinglet.timestamps.reference_time import as_span
+
+    span = as_span(value) if isinstance(value, str) else None
+    return span.total_seconds() if span is not None else _seconds(value)
+
+
 def _as_rules(value: Any) -> Any:
     return [value] if isinstance(value, dict) else value
 
@@ -84,6 +91,13 @@ Seconds = Annotated[
     BeforeValidator(_seconds),
     WithJsonSchema({"type": ["number", "string"], "examples": ["500 ms", "5 s"]}),
     Field(gt=0, le=3600),
+]
+
+Age = Annotated[
+    float,
+    BeforeValidator(_long_span),
+    WithJsonSchema({"type": ["number", "string"], "examples": ["10 minutes", "2 hours"]}),
+    Field(gt=0, le=366 * 86_400),
 ]
 
 
@@ -377,6 +391,7 @@ class Case(Section):
     """A raw event and what must come out of it."""
 
     raw: str
+    before: Texts | None = Field(None, description="raw events of the log that stand before it, for `remember`")
     note: str | None = None
     at: str | None = Field(None, description="the moment to take a missing year from")
     expect: dict[str, Any] = Field({}, description="state, variant, time, faults and fields by name")

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, NamedTuple, Self
 from pydantic import Field, model_validator
 
 from kinglet.spec.forms import ReadingForm
-from kinglet.spec.schema import ParserFile
+from kinglet.spec.schema import Age, ParserFile
 from kinglet.spec.section import FixedText, Scalar, Section, Texts, marked
 
 
@@ -88,6 +88,16 @@ class Unescape(Section):
     as_: Literal["c", "json", "percent", "html"] = Field(
         alias="as", description="c: \\n, \\xHH, \\uXXXX; json: as in its strings; percent: %HH; html: &amp;"
     )
+
+
+class Remember(Section):
+    """Fields that an event lacks, as earlier events of the same key had them."""
+
+    by: Texts = Field(description="the fields that tell which events belong together")
+    keep: Texts = Field(description="the fields that later events take over where they lack them")
+    until: str | None = Field(None, description="SQL condition; behind such an event the values are forgotten")
+    age: Age = Field(3600.0, description="how long ago a value may stand; an hour unless given")
+    events: int = Field(100_000, ge=1, le=10_000_000, description="how many events before a value may stand")
 
 
 class Mask(Section):
@@ -174,6 +184,7 @@ class Step(Section):
         None, min_length=1, description="fields, and the words that they take the place of"
     )
     lookup: Annotated[Lookup | None, MadeBy("tables:lookup")] = None
+    remember: Annotated[Remember | None, MadeBy("remembering:remember")] = None
     unescape: Annotated[Unescape | None, MadeBy("escapes:unescape")] = None
     mask: Annotated[Mask | None, MadeBy("privacy:mask")] = None
     hash: Annotated[Hash | None, MadeBy("privacy:hash_fields")] = None
