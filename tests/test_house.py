@@ -127,7 +127,7 @@ ADDITIONS: dict[str, Addition] = {
     ),
     "a time directive": Addition(
         "timestamps/directives.py",
-        "DIRECTIVES: dict[str, Directive] = {\n",
+        "DIRECTIVES: dict[str, Directive] = {  # speed: widths only; what a stamp may be its regex says\n",
         '    "%Q": Directive("", means="%d|%m|%Y", about="a date with bars"),\n',
         parse(
             "{t:time} {m:rest}",

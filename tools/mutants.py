@@ -5,29 +5,37 @@
 Each change is made in a copy of the checkout. The whole suite runs there once to learn which tests run which lines and
 how long they take; a changed line is then asked of the tests that run it, the shortest first, until one fails or they
 have taken SECONDS (200) together. A change that survives shows a line whose meaning no test pins, or means the same.
+
+Not changed is what only tells the type checker something (`assert`), and statements with `# speed` on their first line:
+sizes and ways of which any value gives the same events, only sooner or later.
 """
 
 from __future__ import annotations
 
 import ast
 import copy
+import importlib
 import json
 import os
+import pkgutil
 import queue
 import random
+import re
 import shutil
 import subprocess
 import sys
 import tempfile
 import time
 import unittest
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import coverage
+
+import kinglet
 
 ROOT = Path(__file__).parent.parent
 PACKAGES = ("timestamps", "patterns", "regex", "plan", "runtime", "source", "cutting", "ocsf")
@@ -46,9 +54,18 @@ class Mutant:
     text: str
 
 
-def changes(tree: ast.Module) -> Iterator[tuple[ast.AST, str]]:
+def _meant(node: ast.AST, lines: Sequence[str]) -> Iterator[ast.AST]:
+    """The nodes whose meaning tests should pin."""
+    if isinstance(node, ast.Assert) or (isinstance(node, ast.stmt) and "# speed" in lines[node.lineno - 1]):
+        return
+    yield node
+    for below in ast.iter_child_nodes(node):
+        yield from _meant(below, lines)
+
+
+def changes(tree: ast.Module, text: str) -> Iterator[tuple[ast.AST, str]]:
     """The places at which a tree can be changed, each with the kind of change."""
-    for node in ast.walk(tree):
+    for node in _meant(tree, text.splitlines()):
         if isinstance(node, ast.Compare) and type(node.ops[0]) in _COMPARED:
             yield node, "compare"
         elif isinstance(node, ast.BinOp) and type(node.op) in _COMPUTED and not isinstance(node.left, ast.Constant):
@@ -81,8 +98,9 @@ def mutants(root: Path, rng: random.Random) -> Iterator[Mutant]:
     weights = [path.stat().st_size for path in files]
     while True:
         path = rng.choices(files, weights)[0]
-        tree = ast.parse(path.read_text(encoding="utf-8"))
-        places = list(changes(tree))
+        source = path.read_text(encoding="utf-8")
+        tree = ast.parse(source)
+        places = list(changes(tree, source))
         if not places:
             continue
         node, kind = rng.choice(places)
@@ -113,11 +131,36 @@ class Runs:
             self._lines.update(part)
 
     def of(self, copied: Path, mutant: Mutant) -> list[str]:
-        """The tests of a line, the shortest first; of one that runs at import, those of its file; else all."""
+        """The tests of a line, the shortest first.
+
+        Of one that runs at import they are those of the lines that use the name it defines, or of its file.
+        """
         by_line = self._lines.contexts_by_lineno(str(copied / mutant.path))
-        whole = {test for tests in by_line.values() for test in tests if test}
-        tests = {test for test in by_line.get(mutant.line, ()) if test} or whole or set(self.seconds)
+        tests = {test for test in by_line.get(mutant.line, ()) if test}
+        name = _defined_at(copied / mutant.path, mutant.line)
+        if name is not None:
+            tests = self._users(copied, name)
+        tests = tests or {test for found in by_line.values() for test in found if test} or set(self.seconds)
         return sorted(tests & set(self.seconds), key=lambda test: self.seconds[test])
+
+    def _users(self, copied: Path, name: str) -> set[str]:
+        """The tests that run a line on which a name stands."""
+        word = re.compile(rf"\b{name}\b")
+        found: set[str] = set()
+        for path in (copied / "src" / "kinglet").rglob("*.py"):
+            lines = [i for i, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1) if word.search(line)]
+            by_line = self._lines.contexts_by_lineno(str(path)) if lines else {}
+            found |= {test for line in lines for test in by_line.get(line, ()) if test}
+        return found
+
+
+def _defined_at(path: Path, line: int) -> str | None:
+    """The name that a statement outside of functions gives a value, where the line is of one."""
+    for node in ast.parse(path.read_text(encoding="utf-8")).body:
+        if isinstance(node, ast.Assign | ast.AnnAssign) and node.lineno <= line <= (node.end_lineno or 0):
+            target = node.targets[0] if isinstance(node, ast.Assign) else node.target
+            return target.id if isinstance(target, ast.Name) else None
+    return None
 
 
 class _Recorder(unittest.TextTestResult):
@@ -140,6 +183,10 @@ def record(module: str) -> None:
     """Runs a file of tests in this process and writes down lines and times."""
     measured = coverage.Coverage(data_file=f".coverage.{module}", source=["kinglet"], config_file=False)
     measured.start()
+    # otherwise lines of a module would count as run by the test that happens to need it first
+    for found in pkgutil.walk_packages(kinglet.__path__, "kinglet."):
+        if not found.name.endswith("__main__"):
+            importlib.import_module(found.name)
     _Recorder.measured, _Recorder.seconds = measured, {}
     suite = unittest.defaultTestLoader.loadTestsFromName(module)
     recorder: Any = _Recorder

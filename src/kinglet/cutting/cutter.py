@@ -20,10 +20,10 @@ from kinglet.cutting.rule import CutRule, boundary_of
 from kinglet.source.logs import Source
 from kinglet.source.pauses import Pause
 
-MAX_EVENTS = 100_000
-LAZY_EVENTS = 10_000
+MAX_EVENTS = 100_000  # speed
+LAZY_EVENTS = 10_000  # speed
 """Of events that a caller makes one by one so many are asked for at a time."""
-MAX_BYTES = 32 * 2**20
+MAX_BYTES = 32 * 2**20  # speed
 """A batch has no more events, and no more characters but for those of its last event."""
 HEAD_BYTES = 64 * 1024  # how much is looked at to tell the line ends
 _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
@@ -108,7 +108,7 @@ def _uncut_column(source: Source, events: pl.Series) -> Iterator[EventBatch]:
     sizes = events.str.len_bytes().cast(pl.Int64).cum_sum()
     first = 0
     while first < len(events):
-        before = int(sizes[first - 1]) if first else 0
+        before = int(sizes[first - 1]) if first else 0  # speed: what a batch holds changes no event
         by_size = int(sizes.search_sorted(before + MAX_BYTES)) + 1 - first
         count = max(1, min(MAX_EVENTS, by_size, len(events) - first))
         yield _batch_of(source, events.slice(first, count), first)

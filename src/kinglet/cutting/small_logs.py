@@ -16,12 +16,12 @@ from kinglet.cutting.rule import CutRule, boundary_of
 from kinglet.errors import InputError
 from kinglet.source.logs import CHUNK_BYTES, Source
 
-SHARED_EVENTS = 20_000
+SHARED_EVENTS = 20_000  # speed
 """Batches of fewer events than that are put together with those of the next log."""
-MOST_SHARED = 500_000
-SHARED_BYTES = 8 * 2**20
+MOST_SHARED = 500_000  # speed
+SHARED_BYTES = 8 * 2**20  # speed
 """And so do those of fewer bytes of text, so that a batch of large events does not fill the memory."""
-SMALL_BYTES = 64 * 1024
+SMALL_BYTES = 64 * 1024  # speed
 
 
 def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterator[EventBatch | None]:
@@ -29,7 +29,7 @@ def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterat
 
     larger: how many times the usual number of events a batch may have, where each batch has its cost.
     """
-    shared = min(SHARED_EVENTS * larger, MOST_SHARED)
+    shared = min(SHARED_EVENTS * larger, MOST_SHARED)  # speed
     waiting: list[EventBatch] = []
     count = size = 0
     for batch in _batches(sources, rule):

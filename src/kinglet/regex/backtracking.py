@@ -16,8 +16,8 @@ from kinglet.regex.for_python import for_python, translated
 
 BUDGET = 0.1
 """Seconds that a slow regex may take on one event."""
-_SHORT = 2000
-_FEW = 2
+_SHORT = 2000  # speed
+_FEW = 2  # speed
 
 _PIECE = re.compile(
     r"\\(?P<digit>[1-9])|\\.|\[\^?\]?(?:\\.|[^\]\\])*\]|\(\?(?P<group>[=!>(]|<[=!]|P=)"

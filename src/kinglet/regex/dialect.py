@@ -43,7 +43,7 @@ class RegexError(ValueError):
     offset: int = -1
 
 
-_SURELY_SMALL = 8000
+_SURELY_SMALL = 8000  # speed
 
 
 def check_regex(regex: str, *, slow: bool = False) -> tuple[str, ...]:

@@ -38,7 +38,7 @@ STAGES: tuple[Callable[[Work], None], ...] = (
 """What is done to a batch, in order; each adds to the work what the next ones need."""
 
 T = TypeVar("T")
-_MOST_LARGER = 8
+_MOST_LARGER = 8  # speed: batches of many variants hold more events, as each variant has its cost
 
 
 def parse_batch(plan: Plan, batch: EventBatch, options: Options, handover: Handover | None = None) -> Parsed:
@@ -108,7 +108,8 @@ def run(
 
     then is done to every batch by the thread that parsed it.
     """
-    batches = cut_all(sources, plan.cut, larger=min(_MOST_LARGER, max(1, len(plan.variants) // FEW)))
+    larger = min(_MOST_LARGER, max(1, len(plan.variants) // FEW))  # speed
+    batches = cut_all(sources, plan.cut, larger=larger)
 
     def parse(batch: EventBatch, handover: Handover | None) -> tuple[Parsed, T]:
         parsed = parse_batch(plan, batch, options, handover)

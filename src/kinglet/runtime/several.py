@@ -31,7 +31,9 @@ T = TypeVar("T")
 NO_PARSER = "no-parser"
 UNCLAIMED = "unclaimed"
 _BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
-_MOST_LARGER = 25
+_MOST_LARGER = (
+    25  # speed: batches of many parsers hold more events, since each parser costs the same for few and for many
+)
 
 
 @dataclass(frozen=True)
@@ -110,7 +112,7 @@ class Mixer:
             plans = Plans([self.parsers[i].plan for i in places])
             ordered = [i for i, plan in enumerate(plans.plans) if needs_order(plan, options.zone)]
             most = max(len(plan.variants) for plan in plans.plans)
-            larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))
+            larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))  # speed
 
             def parse(batch: EventBatch, known: Handovers | None, plans: Plans = plans) -> tuple[Mixed, T]:
                 mixed = self._parse(batch, plans, options, known)

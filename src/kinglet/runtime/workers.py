@@ -65,7 +65,7 @@ def in_turn(
                 continue
             last = next_turn(last) if next_turn is not None else None
             waiting.append(pool.submit(done, batch, last))
-            if len(waiting) > workers:
+            if len(waiting) > workers:  # speed: one batch more than there are threads, so that none waits
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()

@@ -23,7 +23,7 @@ from kinglet.source.compression import MAGIC_BYTES, Unpacked, packing_of
 from kinglet.source.encodings import HEAD_BYTES, Decoded, Encoding
 from kinglet.source.pauses import Chunk, Pause
 
-CHUNK_BYTES = 4 * 2**20
+CHUNK_BYTES = 4 * 2**20  # speed
 IDLE_SECONDS = 5.0
 SAMPLE_BYTES = 48 * 1024
 SAMPLE_EVENTS = 400

@@ -26,7 +26,7 @@ class Directive(NamedTuple):
     means: str = ""
 
 
-DIRECTIVES: dict[str, Directive] = {
+DIRECTIVES: dict[str, Directive] = {  # speed: widths only; what a stamp may be its regex says
     "%Y": Directive("[0-9]{4}", "year", (4,), "year with century"),
     "%y": Directive(_TWO, "year_of_century", (2, 1), "year without century; see `pivot`"),
     "%m": Directive(_TWO, "month", (2, 1), "month as a number"),
@@ -65,7 +65,7 @@ DIRECTIVES: dict[str, Directive] = {
 }
 """POSIX `strptime`, and what it lacks: `%f`, `%G`, `%V`, `%u`, `%k`, `%l`, `%z`, `%Z`, `%s`."""
 
-_EXACT: dict[str, Directive] = {
+_EXACT: dict[str, Directive] = {  # speed: as above
     "%2m": Directive("[0-9]{2}", "month", (2,)),
     "%2d": Directive("[0-9]{2}", "day", (2,)),
     "%2H": Directive("[0-9]{2}", "hour", (2,)),

@@ -28,8 +28,8 @@ Numbers = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]
 Rows = npt.NDArray[np.intp]
 
-_LONGEST = 64
-_MOST = 12
+_LONGEST = 64  # speed: longer stamps are read by their regex
+_MOST = 12  # speed
 """Layouts of one length that are tried; a form of more is read by its regex."""
 
 
@@ -43,8 +43,8 @@ class LayoutPlace(NamedTuple):
     blank: bool = False
 
 
-_FEW_YEARS = 200
-_BLOCK = 16_384
+_FEW_YEARS = 200  # speed
+_BLOCK = 16_384  # speed: a block stays in the cache of a processor
 """Stamps that are read at a time."""
 
 Layout = tuple[LayoutPlace, ...]

@@ -22,9 +22,9 @@ from kinglet.timestamps.zones import Instants, Zone, configured_zone, find_zone,
 
 PIVOT = 70
 _SECOND = 1_000_000
-_MANY = 4096
+_MANY = 4096  # speed
 """From so many stamps on it pays to look for quicker ways; `_FEW` where what they need is loaded already."""
-_FEW = 256
+_FEW = 256  # speed
 
 _RFC5322_ZONES = tuple(
     (name, f"{'-' if minutes < 0 else '+'}{abs(minutes):02}:00")

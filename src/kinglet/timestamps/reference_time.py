@@ -7,9 +7,9 @@ from datetime import UTC, date, datetime, timedelta
 
 from kinglet.errors import InvalidError
 
-_SPAN = re.compile(r"([0-9]+(?:\.[0-9]+)?) *(s|min|h|days?|d)")
-_SECONDS = {"s": 1, "min": 60, "h": 3600, "d": 86_400}
-
+_SPAN = re.compile(r"([0-9]+(?:\.[0-9]+)?) *(seconds?|s|minutes?|min|hours?|h|days?|d)")
+_SECONDS = {"s": 1, "m": 60, "h": 3600, "d": 86_400}
+"""By the first letter of a unit."""
 
 _LONGEST = 365_250 * 86_400
 
@@ -44,11 +44,11 @@ def is_moment(value: str) -> bool:
 
 
 def as_span(value: str) -> timedelta | None:
-    """A length of time such as `2 days`, `90 min` or `30 s`; None where the text is none."""
+    """A length of time such as `2 days`, `3 hours`, `90 min` or `30 s`; None where the text is none."""
     match = _SPAN.fullmatch(value.strip())
     if match is None:
         return None
-    seconds = float(match[1]) * _SECONDS["d" if match[2].startswith("d") else match[2]]
+    seconds = float(match[1]) * _SECONDS[match[2][0]]
     if seconds > _LONGEST:
         raise InvalidError(f"{value!r} is longer than the 1,000 years that a span may be", "write a date")
     return timedelta(seconds=seconds)

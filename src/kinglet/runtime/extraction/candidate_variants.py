@@ -14,10 +14,10 @@ from kinglet.columns.put import put
 from kinglet.plan.data import Plan, Reading
 from kinglet.regex.literals import pieces
 
-FEW = 8
+FEW = 8  # speed
 """So many variants are tried one after the other; with more, a look beforehand is worth its time."""
 _PLACES = pl.List(pl.UInt32)
-LEAST = 3
+LEAST = 3  # speed
 """Characters of a piece that is worth looking for."""
 
 

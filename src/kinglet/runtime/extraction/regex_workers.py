@@ -16,9 +16,9 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TypeVar
 
 T = TypeVar("T")
-PLACES = 28
+PLACES = 28  # speed
 """Regexes of a worker; a thread has place for a few more, such as those that are tried second."""
-MOST = 64
+MOST = 64  # speed
 """Workers; with more regexes than they have places for, some are compiled again."""
 
 _numbers = itertools.count()
