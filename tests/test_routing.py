@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import os
 import random
+import re
 import threading
 import unittest
 from collections import Counter
-from typing import Any
+from typing import Any, ClassVar
 from unittest import mock
 
 import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
 
 import kinglet
 from kinglet.compiler import passes as build
@@ -21,6 +24,7 @@ from kinglet.runtime.extraction.candidate_variants import candidates_by_text, pi
 from kinglet.runtime.extraction.regex_groups import extract
 from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, run_requests, side_by_side
 from kinglet.runtime.extraction.regex_workers import PLACES, on_workers
+from tests.helpers import examples
 
 HEAD = "kinglet: 1\nparser: quay\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Quay}\n"
 AT = "2026-03-05T12:00:00Z"
@@ -179,6 +183,60 @@ class ManyVariants(unittest.TestCase):
         order, each = slices(pl.Series([2, None, 1, 2, 1], dtype=pl.UInt32))
         self.assertEqual([2, 4, 0, 3, 1], order.to_list())
         self.assertEqual([(1, 0, 2), (2, 2, 2)], list(each))
+
+
+class SeveralKinds(unittest.TestCase):
+    """Variants chosen by two slots, held against a loop over the variants."""
+
+    VARIANT = st.tuples(
+        st.lists(st.integers(0, 3), unique=True, max_size=2),
+        st.lists(st.sampled_from("xyz"), unique=True, max_size=2),
+        st.sampled_from(["{n:int}", "{n:int} t", "{w:word}", "go {w:word}"]),
+    )
+    MATCHES: ClassVar = {"{n:int}": "[0-9]+", "{n:int} t": "[0-9]+ t", "{w:word}": "[^ ]+", "go {w:word}": "go [^ ]+"}
+
+    @examples(25)
+    @given(
+        st.lists(VARIANT, min_size=1, max_size=12),
+        st.lists(st.tuples(st.integers(0, 4), st.sampled_from("vxyz"), st.sampled_from(["7", "7 t", "a", "go a", "b c"])),
+                 min_size=1, max_size=20),
+    )  # fmt: skip
+    def test_as_a_loop_chooses(
+        self, variants: list[tuple[list[int], list[str], str]], events: list[tuple[int, str, str]]
+    ) -> None:
+        written = []
+        for i, (numbers, words, pattern) in enumerate(variants):
+            kind = {name: values for name, values in (("a", numbers), ("b", words)) if values}
+            written.append({"name": f"v{i}", "pattern": pattern, **({"kind": kind} if kind else {})})
+        parser = kinglet.load({
+            "kinglet": 1, "parser": "two", "version": "1.0.0", "product": {"vendor": "V", "name": "N"},
+            "envelope": "{a:int} {b:word} {body:rest}", "kind": ["a", "b"], "variants": written,
+        })  # fmt: skip
+        found = parser.parse([f"{a} {b} {text}" for a, b, text in events]).events
+        kinds = any(numbers or words for numbers, words, _ in variants)
+        for (a, b, text), variant, faults in zip(events, found["variant"], found["faults"].to_list(), strict=True):
+            asked = [i for i, (numbers, words, _) in enumerate(variants)
+                     if (not numbers or a in numbers) and (not words or b in words)]  # fmt: skip
+            expected = next((f"v{i}" for i in asked if re.fullmatch(self.MATCHES[variants[i][2]], text)), None)
+            self.assertEqual(expected, variant, (a, b, text))
+            if expected is None:
+                unknown = kinds and asked == [i for i, item in enumerate(variants) if not item[0] and not item[1]]
+                self.assertEqual(["unknown-kind" if unknown else "no-variant"], faults)
+
+    def test_what_is_wrong_with_kinds_is_said_once(self) -> None:
+        text = HEAD + "envelope: '{a:int} {b:word} {body:rest}'\nkind: [a, b]\n"
+        text += "variants: [{name: one, kind: {a: 5, b: [x, y]}, pattern: '{n:int}'}]\n"
+        self.assertEqual("one", kinglet.load(text).parse(["5 y 7"]).events["variant"].item())
+        for old, new, said in (
+            ("{a: 5, b: [x, y]}", "5", "does not say of which of the kind slots this is a value; write `{a: 5}`"),
+            ("{a: 5,", "{c: 5,", "`c` is none of the kind slots"),
+            ("{a: 5,", "{a: x,", "'x' can never be a value of `a`; `a` is a whole number"),
+            ("{a: 5,", "{a: 1.5,", "kind.a: is the number 1.5"),
+            ("kind: [a, b]\n", "kind: [a, d]\n", "the envelope has no slot `d`"),
+        ):
+            with self.assertRaises(kinglet.ParserFileError) as raised:
+                kinglet.load(text.replace(old, new))
+            self.assertEqual(1, str(raised.exception).count(said), str(raised.exception))
 
 
 if __name__ == "__main__":

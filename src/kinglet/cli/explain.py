@@ -60,7 +60,7 @@ def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_jso
         _render_head(out, found)
     for item in found.variants:
         out.print()
-        _render(out, item)
+        _render(out, item, named=len(found.kinds) > 1)
     if wanted is None and found.steps:
         _render_steps(out, found)
 
@@ -80,9 +80,10 @@ def _render_head(out: Console, found: Overview) -> None:
     if found.envelope is not None:
         out.print()
         _render(out, found.envelope)
-        if found.kind is not None:
+        if found.kinds:
             reads = f", which reads `{found.body}`" if found.body else ""
-            _line(out, "kind", f"`{found.kind}` tells the variant{reads}")
+            verb = "tells" if len(found.kinds) == 1 else "together tell"
+            _line(out, "kind", f"{' and '.join(f'`{name}`' for name in found.kinds)} {verb} the variant{reads}")
         elif found.body:
             _line(out, "then", f"the variants read `{found.body}`")
 
@@ -101,13 +102,20 @@ def _render_steps(out: Console, found: Overview) -> None:
             _line(out, "", f"# {step.note}")
 
 
-def _render(out: Console, item: Explanation) -> None:
+def _render(out: Console, item: Explanation, *, named: bool = False) -> None:
     from kinglet.cli.render import heading
 
-    kinds = f"{'kind' if len(item.kinds) == 1 else 'kinds'} {', '.join(map(str, item.kinds))}" if item.kinds else ""
-    out.print(heading(item.name, kinds))
+    out.print(heading(item.name, _kinds(item, named=named)))
     for name, text in _lines(item):
         _line(out, name, text)
+
+
+def _kinds(item: Explanation, *, named: bool) -> str:
+    """The values that tell a variant; named: with the slots that have them."""
+    if len(item.kinds) == 1 and not named:
+        values = next(iter(item.kinds.values()))
+        return f"{'kind' if len(values) == 1 else 'kinds'} {', '.join(map(str, values))}"
+    return ", ".join(f"{slot} {' or '.join(map(str, values))}" for slot, values in item.kinds.items())
 
 
 _MOST_NAMED = 3

@@ -6,7 +6,7 @@ What is wrong with a file is found here as far as it takes more than one key to 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import polars as pl
 
@@ -21,6 +21,7 @@ from kinglet.plan.data import (
     BODY,
     MORE,
     ONWARD,
+    KindPlan,
     Plan,
     Reading,
     VariantPlan,
@@ -177,9 +178,10 @@ def _own(work: Build, reading: Reading, path: KeyPath, owner: str) -> None:
 
 
 def _kinds(work: Build) -> None:
-    kind = work.definition.kind
+    """The slots whose values choose the variants, and the values by which each is chosen."""
+    kinds = work.definition.kind or []
     slots_known = [item.name for item in work.envelope.every_field] if work.envelope else []
-    if kind is not None:
+    for kind in kinds:
         if work.definition.envelope is None:
             work.report(("kind",), "there is no envelope whose slot it could be", "add `envelope:`")
         elif work.envelope is not None and kind not in slots_known:
@@ -191,20 +193,30 @@ def _kinds(work: Build) -> None:
     for i, variant in enumerate(work.definition.variants):
         if variant.kind is None:
             continue
-        if kind is None:
-            work.report(
-                ("variants", i, "kind"),
-                "the parser does not say which slot holds the kind",
-                "add `kind: SLOT` beside `envelope`",
-            )
-        elif work.envelope is not None and kind in slots_known:
-            for value in variant.kind:
-                if _as_kind(value, work.fields[kind]) is None:
-                    work.report(
-                        ("variants", i, "kind"),
-                        f"{value!r} can never be a value of `{kind}`",
-                        f"`{kind}` is {said_type(work.fields[kind])}",
-                    )
+        path: KeyPath = ("variants", i, "kind")
+        if not kinds:
+            hint = "add `kind: SLOT` beside `envelope`"
+            work.report(path, "the parser does not say which slot holds the kind", hint)
+            continue
+        if not isinstance(variant.kind, dict) and len(kinds) > 1:
+            first = f"{kinds[0]}: {variant.kind[0]}"
+            work.report(path, "does not say of which of the kind slots this is a value", f"write `{{{first}}}`")
+        for slot, values in _values_of(variant, kinds).items():
+            if slot not in kinds:
+                hint = did_you_mean(slot, kinds, "name one of those under `kind`")
+                work.report((*path, slot), f"`{slot}` is none of the kind slots", hint)
+            elif work.envelope is not None and slot in slots_known:
+                for value in values:
+                    if _as_kind(value, work.fields[slot]) is None:
+                        holds = f"`{slot}` is {said_type(work.fields[slot])}"
+                        work.report(path, f"{value!r} can never be a value of `{slot}`", holds)
+
+
+def _values_of(variant: Variant, kinds: Sequence[str]) -> dict[str, list[str | int]]:
+    """The values that mean a variant, by the slots that have them."""
+    if isinstance(variant.kind, dict):
+        return variant.kind
+    return {kinds[0]: variant.kind} if variant.kind is not None and len(kinds) == 1 else {}
 
 
 def _as_kind(value: str | int, dtype: pl.DataType) -> str | int | None:
@@ -278,31 +290,17 @@ def _plan(work: Build) -> Plan:
     found = zip(definition.variants, work.readings, work.mappings, work.keeps_body, work.class_numbers, strict=True)
     for variant, reading, built, keeps_body, class_number in found:
         assert reading is not None
-        kinds = tuple(variant.kind) if variant.kind is not None else None
+        kinds = {slot: tuple(values) for slot, values in _values_of(variant, definition.kind or ()).items()}
         source = f"{ONWARD}{variant.onward}" if variant.onward is not None else variant.from_
         variants.append(VariantPlan(variant.name, reading, kinds, built, source, keeps_body, class_number))
-    routes: dict[str | int, tuple[int, ...]] = {}
-    if definition.kind is not None:
-        dtype = work.fields[definition.kind]
-        values = {_as_kind(value, dtype) for variant in variants for value in variant.kinds or ()}
-        for value in values:
-            if value is not None:
-                candidates = [
-                    i
-                    for i, variant in enumerate(variants)
-                    if variant.kinds is None or value in {_as_kind(kind, dtype) for kind in variant.kinds}
-                ]
-                routes[value] = tuple(candidates)
     return Plan(
         parser=definition.parser,
         version=definition.version,
         cut=cut_rule(definition.events),
         envelope=work.envelope,
         body=work.body,
-        kind=definition.kind,
+        kinds=tuple(_kind_plan(slot, variants, work.fields[slot]) for slot in definition.kind or ()),
         variants=tuple(variants),
-        routes=dict(sorted(routes.items(), key=lambda item: str(item[0]))),
-        otherwise=tuple(i for i, variant in enumerate(variants) if variant.kinds is None),
         times=tuple(work.times),
         limits=time_rules.limits(definition.clock),
         missing=definition.clock.missing,
@@ -314,3 +312,17 @@ def _plan(work: Build) -> Plan:
         bare=work.bare,
         alike=alike(variants),
     )
+
+
+def _kind_plan(slot: str, variants: Sequence[VariantPlan], dtype: pl.DataType) -> KindPlan:
+    """The variants for each value of a slot; those that do not name the slot come into question for all of them."""
+    named = [{_as_kind(value, dtype) for value in variant.kinds.get(slot, ())} for variant in variants]
+    free = [slot not in variant.kinds for variant in variants]
+    routes = {
+        value: tuple(i for i, values in enumerate(named) if free[i] or value in values)
+        for values in named
+        for value in values
+        if value is not None
+    }
+    ordered = dict(sorted(routes.items(), key=lambda item: str(item[0])))
+    return KindPlan(slot, ordered, tuple(i for i, is_free in enumerate(free) if is_free))

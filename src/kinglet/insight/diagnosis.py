@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from kinglet.faults import FAULTS
 from kinglet.insight.spans import Span, inside_of, spans, stamp_place
 from kinglet.patterns.types import STRUCTURES
-from kinglet.plan.data import Plan, Reading, VariantPlan
+from kinglet.plan.data import KindPlan, Plan, Reading, VariantPlan
 from kinglet.plan.steps import StepPlan
 from kinglet.regex.atoms import matching_prefix
 
@@ -58,10 +58,11 @@ def reasons(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) ->
             found.append(Diagnosis(fault, f"`{_short(text)}` is not {_about(plan, name)}", start, end))
         elif kind in ("bad-time", "implausible-time", "no-date"):
             found.append(_of_stamp(plan, raw, list(where.values()), fault, kind, name))
-        elif kind == "unknown-kind" and plan.kind in where:
-            span = where[plan.kind]
-            text = raw[span.start : span.end]
-            found.append(Diagnosis(fault, f"no variant has the kind {text}", span.start, span.end))
+        elif kind == "unknown-kind" and (held := [item.slot for item in plan.kinds if item.slot in where]):
+            texts = {slot: raw[where[slot].start : where[slot].end] for slot in held}
+            said = ", ".join(text if len(plan.kinds) == 1 else f"{slot} {text}" for slot, text in texts.items())
+            span = where[held[-1]]
+            found.append(Diagnosis(fault, f"no variant has the kind {said}", span.start, span.end))
         elif kind.removeprefix("bad-") in STRUCTURES:
             at, message = _unread(plan, name, raw[start:end], variant)
             found.append(Diagnosis(fault, message, start + at, end))
@@ -178,14 +179,17 @@ def _stopped(plan: Plan, raw: str, fault: str) -> Diagnosis:
 
 
 def _candidates(plan: Plan, raw: str, held: Mapping[str, Span]) -> list[VariantPlan]:
-    route = plan.otherwise
-    span = held.get(plan.kind or "")
-    if span is not None:
-        value = raw[span.start : span.end]
-        for kind, indices in plan.routes.items():
-            if str(kind) == value or (isinstance(kind, int) and value.lstrip("+-").isdigit() and int(value) == kind):
-                route = indices
-    return [plan.variants[i] for i in route]
+    routes = [_route(kind, held.get(kind.slot), raw) for kind in plan.kinds]
+    return [plan.variants[i] for i in (plan.candidates(routes) if routes else plan.without_kind)]
+
+
+def _route(kind: KindPlan, span: Span | None, raw: str) -> tuple[int, ...]:
+    value = raw[span.start : span.end] if span is not None else None
+    for wanted, indices in kind.routes.items():
+        number = value is not None and isinstance(wanted, int) and value.lstrip("+-").isdigit() and int(value) == wanted
+        if str(wanted) == value or number:
+            return indices
+    return kind.otherwise
 
 
 def _unread(plan: Plan, source: str, text: str, variant: str | None) -> tuple[int, str]:

@@ -51,7 +51,7 @@ class Explanation(NamedTuple):
     most: int | None
     engine: str
     fields: tuple[FieldNote, ...]
-    kinds: tuple[str | int, ...] = ()
+    kinds: Mapping[str, tuple[str | int, ...]] = MappingProxyType({})
     mapped: str = ""
     as_one_with: tuple[str, ...] = ()
 
@@ -75,7 +75,7 @@ class Overview(NamedTuple):
     about: str
     events: str
     times: tuple[str, ...]
-    kind: str | None
+    kinds: tuple[str, ...]
     body: str | None
     envelope: Explanation | None
     variants: tuple[Explanation, ...]
@@ -94,21 +94,22 @@ def explain(parser: Parser) -> Overview:
         written = given if isinstance(given, str) else given.pattern or given.regex or ""
         envelope = _explained("envelope", form, written, plan.envelope)
     variants = tuple(
-        _of_variant(parser, variant, compiled.reading)._replace(as_one_with=_alike(plan, i))
+        _of_variant(parser, variant, compiled.reading)._replace(as_one_with=_alike(plan, i), kinds=compiled.kinds)
         for i, (variant, compiled) in enumerate(zip(definition.variants, plan.variants, strict=True))
     )
     rules = definition.events.rules
     events = ", ".join(name if value is True else f"{name}: {value}" for name, value in rules.items()) or "line"
     times = tuple(_of_rule(rule) for rule in plan.times)
+    kinds = tuple(kind.slot for kind in plan.kinds)
     return Overview(
-        plan.parser, plan.version, definition.about, events, times, plan.kind, plan.body, envelope, variants,
+        plan.parser, plan.version, definition.about, events, times, kinds, plan.body, envelope, variants,
         tuple(_of_step(number, step) for number, step in enumerate(definition.steps, 1)), definition.parts,
     )  # fmt: skip
 
 
 def _alike(plan: Plan, place: int) -> tuple[str, ...]:
     """The other variants that the same regex reads behind the text that each opens with."""
-    if not plan.routes and len(plan.variants) <= FEW:  # tried one after the other
+    if not plan.has_routes and len(plan.variants) <= FEW:  # tried one after the other
         return ()
     return tuple(
         variant.name for i, variant in enumerate(plan.variants) if i != place and plan.alike[i] == plan.alike[place]
@@ -142,7 +143,7 @@ def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanati
     found_event = whole(parser._definition.event, variant.event, templates, lambda is_own, message, hint: None)
     event = found_event.event if found_event is not None else None
     words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
-    return found._replace(kinds=tuple(variant.kind or ()), mapped=": ".join(words))
+    return found._replace(mapped=": ".join(words))
 
 
 def _explained(name: str, form: str, written: str, reading: Reading) -> Explanation:

@@ -5,7 +5,7 @@ A plan holds no state of a run, so that one plan serves any number of threads.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
@@ -163,7 +163,8 @@ class VariantPlan(NamedTuple):
 
     name: str
     reading: Reading
-    kinds: tuple[str | int, ...] | None
+    kinds: Mapping[str, tuple[str | int, ...]]
+    """The values that mean it, by the slots that have them."""
     mappings: tuple[MappingPlan, ...]
     """One for each class that its events may have."""
     source: str | None = None
@@ -219,12 +220,19 @@ class Limits(NamedTuple):
     latest: datetime | timedelta
 
 
+class KindPlan(NamedTuple):
+    """A slot whose value tells which variants come into question: by value, and `otherwise` for any other value."""
+
+    slot: str
+    routes: Mapping[str | int, tuple[int, ...]]
+    otherwise: tuple[int, ...]
+
+
 class Plan(NamedTuple):
     """A compiled parser.
 
-    body is the envelope's slot that the variants read, kind the slot whose value chooses them.
-    routes gives for each value of kind the variants to try, otherwise those for any other value;
-    fields the type of every field that any variant has.
+    body is the envelope's slot that the variants read, kinds are those whose values choose them, fields the type of
+    every field that any variant has.
     """
 
     parser: str
@@ -232,10 +240,8 @@ class Plan(NamedTuple):
     cut: CutRule
     envelope: Reading | None
     body: str | None
-    kind: str | None
+    kinds: tuple[KindPlan, ...]
     variants: tuple[VariantPlan, ...]
-    routes: Mapping[str | int, tuple[int, ...]]
-    otherwise: tuple[int, ...]
     times: tuple[TimeRulePlan, ...]
     limits: Limits
     missing: str
@@ -251,6 +257,21 @@ class Plan(NamedTuple):
     """The fields whose text is JSON, after all steps."""
     alike: tuple[int, ...] = ()
     """A number for each variant, the same for those that differ in nothing but the text they open with."""
+
+    @property
+    def has_routes(self) -> bool:
+        """Whether a value chooses variants."""
+        return any(kind.routes for kind in self.kinds)
+
+    @property
+    def without_kind(self) -> tuple[int, ...]:
+        """The variants that come into question for all events."""
+        return tuple(i for i, variant in enumerate(self.variants) if not variant.kinds)
+
+    def candidates(self, routes: Sequence[tuple[int, ...]]) -> tuple[int, ...]:
+        """The variants that the values of all kinds leave, in the order of the file."""
+        first, *others = routes
+        return tuple(i for i in first if all(i in route for route in others))
 
     @property
     def texts_later(self) -> frozenset[str]:

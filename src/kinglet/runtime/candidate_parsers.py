@@ -59,8 +59,8 @@ def _key(reading: Reading, plan: Plan) -> str | None:
     written = first.structure.written
     fields = [item.name for item in first.fields]
     rules = [rule for rule in plan.times if rule.field is None]
-    kinds_only = plan.kind if plan.routes and not plan.otherwise else None
-    for name in (kinds_only, rules[0].slot if len(rules) == 1 else None):
+    kinds_only = [kind.slot for kind in plan.kinds if kind.routes and not kind.otherwise]
+    for name in (*kinds_only, rules[0].slot if len(rules) == 1 else None):
         if name in fields:
             key = written(first.keys[fields.index(name)])
             return key if key is not None and len(key) >= LEAST else None

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from typing import Annotated, Any, Literal, NamedTuple, Self
 
-from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
+from pydantic import BeforeValidator, Discriminator, Field, Tag, WithJsonSchema, field_validator, model_validator
 
 from kinglet.errors import InvalidError
 from kinglet.spec.forms import ReadingForm
@@ -373,7 +373,16 @@ class Variant(ReadingForm):
     """One of the messages of a log."""
 
     name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")
-    kind: Kinds | None = Field(None, description="values of the kind slot that mean this message")
+    kind: (
+        Annotated[
+            Annotated[Kinds, Tag("values")] | Annotated[dict[str, Kinds], Tag("by slot")],
+            Discriminator(lambda value: "by slot" if isinstance(value, dict) else "values"),
+        ]
+        | None
+    ) = Field(
+        None,
+        description="values of the kind slot that mean this message; where there are several, by their names",
+    )
     from_: str | None = Field(None, alias="from", description="the field it reads, if not the end of the envelope")
     onward: str | None = Field(None, description="the slot of the envelope from which on it reads the event")
     event: EventMapping | None = None
@@ -424,7 +433,9 @@ class ParserFile(Section):
     envelope: str | Envelope | None = Field(
         None, description="pattern of the front part that all messages share, or the structure that they have"
     )
-    kind: str | None = Field(None, description="slot whose value tells which variant an event is")
+    kind: Texts | None = Field(
+        None, description="slot whose value tells which variant an event is; or several, whose values tell it together"
+    )
     event: EventMapping | None = Field(None, description="mapping that all variants share")
     templates: dict[str, EventMapping] = Field({}, description="mappings that some variants share, by name")
     variants: list[Variant] = Field(min_length=1)

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.cutting.cutter import EventBatch
-from kinglet.plan.data import MORE, ROW, Plan, Reading
+from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
 from kinglet.runtime.extraction.read import read_texts
 from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, side_by_side
@@ -55,7 +55,7 @@ def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Refer
 def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
     if plan.envelope is None:
         return group, None
-    now = frozenset(name for name in (plan.kind, plan.body, MORE) if name is not None)
+    now = frozenset(name for name in (*(kind.slot for kind in plan.kinds), plan.body, MORE) if name is not None)
     inside, outside = yield from _take(plan.envelope, group, group.columns.get_column("raw"), reference, now)
     if inside is not None:
         wanted = plan.texts_later.union(item.name for item in inside.pending)
@@ -227,28 +227,48 @@ def _text(plan: Plan, index: int, group: Group) -> pl.Series:
 
 def _routes(plan: Plan, group: Group) -> tuple[Group, list[_Run]]:
     """Events so ordered that those with the same variants in question, or with some alike, stand together."""
-    if plan.kind is None or not plan.routes:
-        return group, [_Run(plan.otherwise, 0, len(group.rows))]
-    candidates = list(dict.fromkeys((*plan.routes.values(), plan.otherwise)))
-    candidates.sort(key=lambda route_of: -1 if (number := _number(plan, route_of)) is None else number)
-    numbers = {kind: candidates.index(route) for kind, route in plan.routes.items()}
-    values = group.columns[plan.kind]
-    route = values.replace_strict(
-        pl.Series(list(numbers), dtype=values.dtype),
-        pl.Series(list(numbers.values()), dtype=pl.UInt32),
-        default=candidates.index(plan.otherwise),
-        return_dtype=pl.UInt32,
-    )
+    if not plan.has_routes:
+        return group, [_Run(plan.without_kind, 0, len(group.rows))]
+    combined = pl.zeros(len(group.rows), pl.UInt32, eager=True)
+    lists: list[list[tuple[int, ...]]] = []
+    for kind in plan.kinds:
+        routes = list(dict.fromkeys((*kind.routes.values(), kind.otherwise)))
+        combined = combined * len(routes) + _route(group.columns[kind.slot], kind, routes)
+        lists.append(routes)
+    by_number = {number: plan.candidates(_routes_of(number, lists)) for number in combined.unique().to_list()}
+    candidates = list(dict.fromkeys(by_number.values()))
+    candidates.sort(key=lambda route: -1 if (number := _number(plan, route)) is None else number)
+    places = [candidates.index(route) for route in by_number.values()]
+    route = combined.replace_strict(list(by_number), places, return_dtype=pl.UInt32)
     order, ranges = slices(route)
     if len(ranges) > 1:
         group = group.gather(order)
     return group, [_Run(candidates[number], start, length) for number, start, length in ranges]
 
 
+def _route(values: pl.Series, kind: KindPlan, routes: list[tuple[int, ...]]) -> pl.Series:
+    """The number of the route that each value of a kind takes."""
+    return values.replace_strict(
+        pl.Series(list(kind.routes), dtype=values.dtype),
+        pl.Series([routes.index(route) for route in kind.routes.values()], dtype=pl.UInt32),
+        default=routes.index(kind.otherwise),
+        return_dtype=pl.UInt32,
+    )
+
+
+def _routes_of(number: int, lists: list[list[tuple[int, ...]]]) -> list[tuple[int, ...]]:
+    """The routes of all kinds that a number stands for, which has a digit for each of them."""
+    found: list[tuple[int, ...]] = []
+    for routes in reversed(lists):
+        number, place = divmod(number, len(routes))
+        found.append(routes[place])
+    return found
+
+
 def _leftover(plan: Plan, group: Group, candidates: tuple[int, ...]) -> tuple[Group, str]:
     """Events whose message no variant reads; with an envelope that much of them is understood."""
     if plan.envelope is None:
         return group._replace(faults=[*group.faults, ("no-match", every(group))]), "unmatched"
-    unknown = plan.kind is not None and candidates == plan.otherwise and plan.routes
+    unknown = plan.has_routes and candidates == plan.without_kind
     fault = "unknown-kind" if unknown else "no-variant"
     return group._replace(faults=[*group.faults, (fault, every(group))]), "partial"
