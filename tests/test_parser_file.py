@@ -23,7 +23,7 @@ REPLACED = [
     ("parser: pump-panel\n", "", "the key `parser` is missing; add `parser: pump-panel`"),
     ("{tank:word}", "{tank:wrod}", "no such type `wrod`; did you mean `word`?"),
     ("{new:num}", "{old:num}", "the slot `old` stands here twice; call this one `old_2`"),
-    ("{tank:word}", "{raw:word}", "`raw` is a column of every event; call the field `log_raw`"),
+    ("{tank:word}", "{time_from:word}", "`time_from` is a name that Kinglet keeps for itself; call the field `log_"),
     ("{tank:word}", "{unit:word}", "`unit` is a slot of the envelope; call this one `unit_2`"),
     ("{tank:word}", "{tank:word", "`{tank:word {old:num}` is not a slot"),
     ("[[ from {client:ip}]]", "[[ from {client:ip}", "`[[` is not closed; end the optional part with `]]`"),

@@ -198,9 +198,12 @@ class SeveralKinds(unittest.TestCase):
     @examples(25)
     @given(
         st.lists(VARIANT, min_size=1, max_size=12),
-        st.lists(st.tuples(st.integers(0, 4), st.sampled_from("vxyz"), st.sampled_from(["7", "7 t", "a", "go a", "b c"])),
-                 min_size=1, max_size=20),
-    )  # fmt: skip
+        st.lists(
+            st.tuples(st.integers(0, 4), st.sampled_from("vxyz"), st.sampled_from(["7", "7 t", "a", "go a", "b c"])),
+            min_size=1,
+            max_size=20,
+        ),
+    )
     def test_as_a_loop_chooses(
         self, variants: list[tuple[list[int], list[str], str]], events: list[tuple[int, str, str]]
     ) -> None:

@@ -282,7 +282,7 @@ class InParsers(InFolder):
         return kinglet.load(text)._plan
 
     def test_keys_with_a_type_are_fields_and_the_others_are_kept(self) -> None:
-        text = JSON % "{log_time: time, src.port: port, 'odd key': num, ok: bool}" + "time: {from: log_time}\n"
+        text = JSON % "{time: time, src.port: port, 'odd key': num, ok: bool}" + "time: {from: time}\n"
         good, bad, none = self.events(
             text,
             '{"time": "2026-03-03T22:10:41Z", "src": {"port": 80, "ip": "192.0.2.1"}, "odd key": 1.5, "ok": true}',
@@ -427,7 +427,7 @@ class InParsers(InFolder):
         self.assertEqual(40, kinglet.load(suggested).parse("\n".join(pairs)).counts["complete"])
         rows = "time;name;n;note\n" + "".join(f'2026-03-03T22:10:{i:02}Z;b{i};{i};"x;y"\n' for i in range(40))
         suggested = kinglet.look(rows)[0].suggestion
-        self.assertIn("delimited: {names: [log_time, name, n, note], delimiter: ';'}", suggested)
+        self.assertIn("delimited: {names: [time, name, n, note], delimiter: ';'}", suggested)
         events = kinglet.load(suggested).parse(rows).events
         self.assertEqual(["complete"] * 40, events["state"].to_list())
         self.assertEqual(("x;y", 39), (events["note"][39], events["n"][39]))
@@ -437,7 +437,6 @@ class InParsers(InFolder):
     def test_what_is_wrong_is_said_with_its_place(self) -> None:
         pattern = HEAD + "variants:\n  - {name: all, pattern: '%s', types: %s}\n"
         for text, said in (
-            (JSON % "{time: time}", "call the field `log_time`; it has the key `time`"),
             (JSON % "{more: text}", "`more` is the field of keys that have no name"),
             (JSON % "{a: wrod}", "no such type `wrod`; did you mean `word`?"),
             (JSON % "{a: text, a.b: text}", "`a.b` and `a` cannot both be fields"),
@@ -448,7 +447,6 @@ class InParsers(InFolder):
             (HEAD + "variants: [{name: all, types: {a: int}}]\n", "but does not say how it reads"),
             (HEAD + "envelope: {types: {a: int}}\nvariants: [{name: all}]\n", "does not say what it reads; give"),
             (HEAD + "variants: [{name: a, delimited: {names: [x, x]}}]\n", "has the name `x` twice"),
-            (HEAD + "variants: [{name: a, delimited: {names: [x, id]}}]\n", "`id` is a column of every event"),
             (HEAD + "envelope: {json: true, types: {note: word}}\nvariants: [{name: x, from: nte, pattern: y}]\n",
              "the envelope has no slot `nte`; did you mean `note`?"),
         ):  # fmt: skip

@@ -10,7 +10,8 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.discover.columns import type_of
-from kinglet.plan.data import MORE, RESERVED, name_problem
+from kinglet.names import field_of
+from kinglet.plan.data import MORE, name_problem
 from kinglet.structured.by_form import Structure, Value, is_within, read
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
@@ -80,7 +81,7 @@ def _names(columns: Sequence[str]) -> list[str]:
     names: list[str] = []
     for i, column in enumerate(columns):
         name = re.sub(r"\W+", "_", column).strip("_") or f"column_{i + 1}"
-        name = f"log_{name}" if name == MORE or name_problem(name) is not None else name
+        name = f"log_{name}" if name == MORE or name_problem(field_of(name)) is not None else name
         names.append(f"{name}_{i + 1}" if name in names else name)
     return names
 
@@ -118,8 +119,8 @@ def _of(
     stamp = None
     reading = TimeReading((parse_format(stamp_format),)) if stamp_format else None
     for key in keys:
-        name = f"log_{key}" if key in RESERVED else key  # names of columns are none of them
-        if name_problem(name) is not None or is_within(name, MORE):
+        name = key
+        if name_problem(field_of(name)) is not None or is_within(name, MORE):
             continue  # it stays among the keys without a type
         texts = columns[key].drop_nulls()
         kind = type_of(texts)

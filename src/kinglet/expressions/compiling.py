@@ -24,6 +24,7 @@ from kinglet.expressions.terms import (
     constant,
     kind_of,
 )
+from kinglet.names import field_of
 
 Fields = Mapping[str, pl.DataType]
 
@@ -57,6 +58,7 @@ def sql(text: str, fields: Fields) -> Expression:
     name = text.strip()
     if name.startswith('"') and name.endswith('"') and name[1:-1] in fields and '"' not in name[1:-1]:
         name = name[1:-1]
+    name = own_name(name, fields)
     if name in fields:  # the commonest by far, and without need of a parser
         return Expression(text, pl.col(name), _known(fields[name]), (name,))
     fixed = re.fullmatch(r"'([^']*)'", name)
@@ -73,6 +75,22 @@ def sql(text: str, fields: Fields) -> Expression:
     except RecursionError:
         raise ExpressionError(f"`{text[:40]}…` is nested too deeply", "make several steps of it") from None
     return Expression(text, term.value, term.dtype, term.names, term.fails)
+
+
+def own_name(name: str, fields: Fields) -> str:
+    """What a name means where a log has a value of its own that is called like a column of every event.
+
+    Raises:
+        ExpressionError: it could mean either.
+    """
+    own = field_of(name)
+    if own == name or own not in fields:
+        return name
+    if name in fields:
+        raise _UnknownFieldError(
+            f"`{name}` could be the log's own or what every event has", f"write `{own}` for the log's own"
+        )
+    return own
 
 
 class _UnknownFieldError(ExpressionError):
@@ -118,7 +136,7 @@ class _Compiler:
 
     def column(self, node: object) -> Term:
         parts = [part.name for part in getattr(node, "parts", [])]
-        name = ".".join(parts)
+        name = own_name(".".join(parts), self.fields)
         if name not in self.fields:
             hint = did_you_mean(name, self.fields, f"fixed text is {{text: {name}}}, within an expression '{name}'")
             raise _UnknownFieldError(f"`{name}` is no field of this variant", hint)

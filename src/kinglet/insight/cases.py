@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from kinglet.errors import Place, did_you_mean
+from kinglet.names import field_of
 from kinglet.output.views import ModelView
 from kinglet.plan.data import ROW
 from kinglet.runtime.parsed import Parsed
@@ -54,6 +55,10 @@ def check_cases(parser: Parser) -> list[CaseOutcome]:
     return outcomes
 
 
+_OF_EVENTS = ("state", "variant", "time", "faults")
+"""What a case may expect that is no field."""
+
+
 def parsed_case(parser: Parser, case: Case) -> Parsed:
     """The event of a case, with what the events before it have shown."""
     result = parser.parse([*(case.before or ()), case.raw], reference_time=case.at)
@@ -71,7 +76,9 @@ def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
     parsed = parsed_case(parser, case)
     event = parsed.events().row(0, named=True)
     found = []
-    for name, expected in case.expect.items():
+    for written, expected in case.expect.items():
+        own = written not in _OF_EVENTS and field_of(written) in {**parser._plan.all_fields, **parser._plan.fields}
+        name = field_of(written) if own else written
         if name not in event:
             near = did_you_mean(name, event)
             found.append(CaseDifference(name, expected, None, hint="no such field" + (f"; {near}" if near else "")))

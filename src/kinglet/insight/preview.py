@@ -11,7 +11,7 @@ import polars as pl
 from kinglet.insight.diagnosis import Diagnosis, reasons
 from kinglet.insight.spans import Span, spans, stamp_place
 from kinglet.insight.timeline import Timeline, timeline
-from kinglet.plan.data import RESERVED
+from kinglet.names import RESERVED
 
 if TYPE_CHECKING:
     from kinglet.result import Result

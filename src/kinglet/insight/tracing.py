@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import polars as pl
 
 from kinglet.errors import UsageError
+from kinglet.names import RESERVED
 from kinglet.output.views import FieldsView
-from kinglet.plan.data import RESERVED, ROW, Plan
+from kinglet.plan.data import ROW, Plan
 from kinglet.plan.steps import ActsAcross, StepPlan
 from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.runtime.steps import apply_one

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import polars as pl
 
 from kinglet.cutting.rule import CutRule
+from kinglet.names import RESERVED
 from kinglet.ocsf.mapping import OWN_KEYS, MappingPlan
 from kinglet.patterns.types import TYPES, SlotType
 from kinglet.timestamps.reading import TimeReading
@@ -23,21 +24,6 @@ if TYPE_CHECKING:
     from kinglet.plan.steps import StepPlan
     from kinglet.structured.by_form import Structure
 
-RESERVED = (
-    "line",
-    "raw",
-    "state",
-    "faults",
-    "variant",
-    "time",
-    "time_rule",
-    "time_notes",
-    "file",
-    "offset",
-    "parser",
-    "version",
-    "id",
-)
 ROW = "#row"
 """A column beside the fields: the event's place in its batch."""
 STAMP = "#stamp"

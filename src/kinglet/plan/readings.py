@@ -7,19 +7,20 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.errors import Problem, did_you_mean
+from kinglet.names import field_of
 from kinglet.patterns.compiling import to_regexes, to_search
 from kinglet.patterns.grammar import MOST_TEXT, TEXT_OF, Optional, PatternError, Slot, Token, check_size, parse, slots
 from kinglet.patterns.literal_prefix import literal_prefix_of
 from kinglet.patterns.parts import expanded, references, size
 from kinglet.patterns.types import FLAG, OF_PATTERNS, STRUCTURES, TYPES, SlotType
 from kinglet.patterns.words import words_type
-from kinglet.plan.data import BODY, MORE, RESERVED, FieldPlan, Reading, StructurePlan, name_problem
+from kinglet.plan.data import BODY, MORE, FieldPlan, Reading, StructurePlan, name_problem
 from kinglet.plan.structures import structure_of, structure_of_slot
 from kinglet.plan.syslog import head_of
 from kinglet.regex.backtracking import BUDGET, why_slow
 from kinglet.regex.dialect import RegexError, check_regex, is_too_large
 from kinglet.spec.document import Document, KeyPath
-from kinglet.spec.forms import DelimitedForm, ReadingForm
+from kinglet.spec.forms import ReadingForm
 from kinglet.spec.schema import Envelope
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.reading import ISO, TimeReading
@@ -105,10 +106,7 @@ def _check_needs(work: Context, path: KeyPath, form: ReadingForm) -> None:
 
 def _types_of(form: ReadingForm) -> dict[str, str]:
     """The keys of a structure that become fields, and their types; the columns of a row all do."""
-    named: list[str] = list(form.keys)
-    if isinstance(form.delimited, DelimitedForm):
-        named += form.delimited.names
-    return dict.fromkeys([*named, *(form.fixed or ())], "text") | form.types
+    return {name: form.types.get(written, "text") for name, written in form.written.items()}
 
 
 def _structure(
@@ -118,22 +116,19 @@ def _structure(
     keys: list[str] = []
     items: list[FieldPlan] = []
     for name, kind in part.types.items():
-        where: KeyPath = (*path, "types" if name in form.types else "keys", name)
+        written = form.written[name]
+        where: KeyPath = (*path, "types" if written in form.types else "keys", written)
         wrong = name_problem(name)
         if name == MORE:
             work.report(where, f"`{name}` is the field of keys that have no name", "leave it out")
         elif wrong is not None:
-            also = f"; it has the key `{name}`" if name in RESERVED else ""
-            work.report(where, wrong[0], wrong[1] + also)
+            work.report(where, *wrong)
         elif name in shared:
             work.report(where, f"`{name}` is a slot of {shared[name]}", "leave it out")
         elif kind not in work.types or kind in OF_PATTERNS:
             work.report(where, f"no such type `{kind}`", work.type_hint(kind))
         else:
-            key = form.keys.get(name, name).removeprefix(part.prefix)
-            bare = key.removeprefix("log_")
-            renamed = key != bare and bare in RESERVED and part.structure.name not in ("delimited", "fixed")
-            key = bare if renamed else key
+            key = form.keys.get(written, written).removeprefix(part.prefix)
             if part.structure.name == "block":
                 from kinglet.structured.blocks import path_of
 
@@ -151,9 +146,13 @@ def _regex(work: Context, path: KeyPath, form: ReadingForm, shared: Mapping[str,
     groups = work.checked_regex((*path, "regex"), form.regex, slow=True)
     if groups is None:
         return None
-    for name in groups:
+    regex = form.regex
+    for written in groups:
+        name = field_of(written)
+        if name != written:  # a log's own `id` is read as what its field is called
+            regex = regex.replace(f"(?P<{written}>", f"(?P<{name}>").replace(f"(?P={written})", f"(?P={name})")
         if name_problem(name) is not None or name in shared:
-            _refuse_name(work, (*path, "regex"), name, shared, form.regex.index(f"(?P<{name}>") + 4, form.regex)
+            _refuse_name(work, (*path, "regex"), name, shared, form.regex.index(f"(?P<{written}>") + 4, form.regex)
     for name, kind in form.types.items():
         if name not in groups:
             hint = did_you_mean(name, groups, "the groups are " + ", ".join(groups))
@@ -162,9 +161,11 @@ def _regex(work: Context, path: KeyPath, form: ReadingForm, shared: Mapping[str,
             work.report((*path, "types", name), f"no such type `{kind}`", work.type_hint(kind))
     for name in form.keys:
         work.report((*path, "keys", name), "a regex has no keys", "call its groups what the fields are to be called")
-    items = tuple(FieldPlan(name, work.type_of(name, form.types.get(name, "text"))) for name in groups)
-    budget = BUDGET if why_slow(form.regex) is not None else None
-    return Reading((form.regex,), items, budget=budget)
+    items = tuple(
+        FieldPlan(field_of(name), work.type_of(field_of(name), form.types.get(name, "text"))) for name in groups
+    )
+    budget = BUDGET if why_slow(regex) is not None else None
+    return Reading((regex,), items, budget=budget)
 
 
 def _syslog(work: Context, path: KeyPath, form: Envelope, shared: Mapping[str, str]) -> Reading:
@@ -214,15 +215,17 @@ def read_pattern(
     for slot in structured:
         name = slot.name.removesuffix(TEXT_OF)
         prefix = "" if slot.source.startswith("{:") else f"{name}."
-        mine = {name: kind for name, kind in unclaimed.items() if form.keys.get(name, name).startswith(prefix)}
+        mine = {name: kind for name, kind in unclaimed.items()
+                if form.keys.get(form.written[name], form.written[name]).startswith(prefix)}  # fmt: skip
         unclaimed = {name: kind for name, kind in unclaimed.items() if name not in mine}
         part = _Part(structure_of_slot(slot.type), slot.name, prefix, mine)
         plans.append(_structure(work, whole, form, part, taken))
     for name in unclaimed:
         known = ", ".join(f"`{slot.name.removesuffix(TEXT_OF)}.`" for slot in structured)
         hint = f"its name begins with that of a slot: {known}" if structured else "in a pattern write {name:type}"
-        where = "types" if name in form.types else "keys"
-        work.report((*whole, where, name), "is no key of a slot of structure", hint)
+        written = form.written[name]
+        where = "types" if written in form.types else "keys"
+        work.report((*whole, where, written), "is no key of a slot of structure", hint)
     return reading._replace(structures=tuple(plans))
 
 
@@ -314,7 +317,7 @@ def _tokens(
         return None
     if found is None:
         return None
-    tokens = _named(found) if whole else found
+    tokens = _named(found, whole=whole)
     before = len(work.problems)
     seen: dict[str, str] = dict(shared)
     sure = [token for token in tokens if isinstance(token, Slot)]
@@ -345,14 +348,19 @@ def _tokens(
     return tokens if len(work.problems) == before else None
 
 
-def _named(tokens: tuple[Token, ...]) -> tuple[Token, ...]:
-    """Tokens in which slots of structure are called by what keeps their text where it cannot be read."""
+def _named(tokens: tuple[Token, ...], *, whole: bool) -> tuple[Token, ...]:
+    """Tokens whose slots are called what their fields are.
+
+    whole: slots of structure are called by what keeps their text where it cannot be read.
+    """
 
     def named(token: Token) -> Token:
         if isinstance(token, Optional):
-            return token._replace(tokens=_named(token.tokens))
-        if isinstance(token, Slot) and token.type in STRUCTURES:
+            return token._replace(tokens=_named(token.tokens, whole=whole))
+        if isinstance(token, Slot) and token.type in STRUCTURES and whole:
             return token._replace(name=f"{token.name or token.type}{TEXT_OF}")
+        if isinstance(token, Slot) and token.name:
+            return token._replace(name=field_of(token.name))
         return token
 
     return tuple(named(token) for token in tokens)

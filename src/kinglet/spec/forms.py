@@ -9,7 +9,8 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BeforeValidator, Field, WithJsonSchema, field_validator, model_validator
 
 from kinglet.errors import InvalidError
-from kinglet.spec.section import Section, Texts
+from kinglet.names import field_of
+from kinglet.spec.section import FieldNames, Section, Texts
 from kinglet.structures import STRUCTURES
 
 
@@ -102,7 +103,7 @@ class ReadingForm(Section):
         {}, description="fields and the keys they are of, where these differ: `after: tension[2]`"
     )
 
-    needs: Texts | None = Field(None, description="fields of structure without which a text is not read by it")
+    needs: FieldNames | None = Field(None, description="fields of structure without which a text is not read by it")
 
     @property
     def given_forms(self) -> dict[str, object]:
@@ -114,8 +115,18 @@ class ReadingForm(Section):
         """What these ways are called."""
         return list(self.given_forms)
 
+    @property
+    def written(self) -> dict[str, str]:
+        """What the file calls each field of structure: as the log does."""
+        columns = [*(self.delimited.names if isinstance(self.delimited, DelimitedForm) else ()), *(self.fixed or ())]
+        return {field_of(name): name for name in (*self.keys, *columns, *self.types)}
+
     @model_validator(mode="after")
     def _one_form(self) -> Self:
+        names = {*self.keys, *self.types}
+        if clash := [name for name in names if field_of(name) != name and field_of(name) in names]:
+            hint = f"call one by `keys`: `other: {clash[0]}`"
+            raise InvalidError(f"has `{clash[0]}` and `{field_of(clash[0])}`, which are one field", hint)
         if len(self.forms) > 1:
             raise ValueError("has both " + " and ".join(f"`{name}`" for name in self.forms))
         return self

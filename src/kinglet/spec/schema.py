@@ -13,7 +13,7 @@ from pydantic import BeforeValidator, Discriminator, Field, Tag, WithJsonSchema,
 
 from kinglet.errors import InvalidError
 from kinglet.spec.forms import ReadingForm
-from kinglet.spec.section import FixedText, Scalar, Section, Texts, as_list, marked, one_or_many
+from kinglet.spec.section import FieldName, FieldNames, FixedText, Scalar, Section, Texts, as_list, marked, one_or_many
 
 _SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
 _SPAN = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s)\s*")
@@ -201,7 +201,7 @@ class Events(Section):
 class ZoneFrom(Section):
     """A zone that the event itself names."""
 
-    from_: str = Field(description="the slot that holds an offset, a zone name or an abbreviation", alias="from")
+    from_: FieldName = Field(description="the slot that holds an offset, a zone name or an abbreviation", alias="from")
 
 
 _DATE_WORD = {"type": "string", "enum": ["previous", "file", "event"]}
@@ -222,14 +222,16 @@ _DATES = {
 class DateFrom(Section):
     """A date that stands in a slot of its own."""
 
-    from_: str = Field(description="the slot that holds the date", alias="from")
+    from_: FieldName = Field(description="the slot that holds the date", alias="from")
     format: Texts = Field(["%Y-%m-%d"], description="directives of the date, tried in order")
 
 
 class TimeRule(Section):
     """Where a stamp stands and how to read it."""
 
-    from_: str | None = Field(None, description="the slot or field that holds the stamp, or is searched", alias="from")
+    from_: FieldName | None = Field(
+        None, description="the slot or field that holds the stamp, or is searched", alias="from"
+    )
     after: str | None = Field(None, description="regex; the stamp stands behind what it matches first")
     find: Literal["start", "anywhere"] | None = Field(
         None, description="search for the stamp at the start, or anywhere"
@@ -375,7 +377,7 @@ class Variant(ReadingForm):
     name: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$")
     kind: (
         Annotated[
-            Annotated[Kinds, Tag("values")] | Annotated[dict[str, Kinds], Tag("by slot")],
+            Annotated[Kinds, Tag("values")] | Annotated[dict[FieldName, Kinds], Tag("by slot")],
             Discriminator(lambda value: "by slot" if isinstance(value, dict) else "values"),
         ]
         | None
@@ -383,8 +385,10 @@ class Variant(ReadingForm):
         None,
         description="values of the kind slot that mean this message; where there are several, by their names",
     )
-    from_: str | None = Field(None, alias="from", description="the field it reads, if not the end of the envelope")
-    onward: str | None = Field(None, description="the slot of the envelope from which on it reads the event")
+    from_: FieldName | None = Field(
+        None, alias="from", description="the field it reads, if not the end of the envelope"
+    )
+    onward: FieldName | None = Field(None, description="the slot of the envelope from which on it reads the event")
     event: EventMapping | None = None
 
     @model_validator(mode="after")
@@ -433,7 +437,7 @@ class ParserFile(Section):
     envelope: str | Envelope | None = Field(
         None, description="pattern of the front part that all messages share, or the structure that they have"
     )
-    kind: Texts | None = Field(
+    kind: FieldNames | None = Field(
         None, description="slot whose value tells which variant an event is; or several, whose values tell it together"
     )
     event: EventMapping | None = Field(None, description="mapping that all variants share")

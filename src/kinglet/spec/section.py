@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Annotated, Any, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, WithJsonSchema
+
+from kinglet.names import field_of
 
 
 def as_list(value: Any) -> Any:
@@ -16,6 +18,9 @@ def one_or_many(kind: dict[str, Any]) -> WithJsonSchema:
     return WithJsonSchema({"anyOf": [kind, {"type": "array", "items": kind, "minItems": 1}]})
 
 
+FieldName = Annotated[str, AfterValidator(field_of)]
+"""What a parser file calls a field: as the log does, also where every event has a column of that name."""
+FieldNames = Annotated[list[FieldName], BeforeValidator(as_list), one_or_many({"type": "string"}), Field(min_length=1)]
 Scalar = str | int | float | bool
 Texts = Annotated[list[str], BeforeValidator(as_list), one_or_many({"type": "string"}), Field(min_length=1)]
 

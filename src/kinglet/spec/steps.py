@@ -8,13 +8,13 @@ from pydantic import Field, model_validator
 
 from kinglet.spec.forms import ReadingForm
 from kinglet.spec.schema import Age, ParserFile
-from kinglet.spec.section import FixedText, Scalar, Section, Texts, marked
+from kinglet.spec.section import FieldName, FieldNames, FixedText, Scalar, Section, marked
 
 
 class Replace(Section):
     """Text that is put in place of other text."""
 
-    fields: Texts
+    fields: FieldNames
     regex: str = Field(min_length=1, description="what is replaced, wherever it stands")
     with_: str = Field(
         default="", alias="with", description="what takes its place; ${1}, ${name} for a group, $$ for a dollar"
@@ -24,7 +24,7 @@ class Replace(Section):
 class Split(Section):
     """One text as several."""
 
-    field: str
+    field: FieldName
     at: str = Field(min_length=1, description="the text between two parts")
     into: list[str] | None = Field(None, min_length=1, description="fields for the parts, by their places")
     to: str | None = Field(None, description="a field for all parts, as a list")
@@ -39,7 +39,7 @@ class Split(Section):
 class Find(Section):
     """All matches of a pattern in a text."""
 
-    field: str
+    field: FieldName
     pattern: str = Field(description="what is found, anywhere in the text; with one slot values, with several records")
     to: str = Field(description="the field of the list")
 
@@ -47,7 +47,7 @@ class Find(Section):
 class Join(Section):
     """Several texts, or the items of a list, as one."""
 
-    fields: Texts = Field(description="the fields; empty ones are left out")
+    fields: FieldNames = Field(description="the fields; empty ones are left out")
     with_: str = Field(default="", alias="with", description="the text between two parts")
     to: str
 
@@ -72,7 +72,7 @@ class Translate(Section):
 class Lookup(Section):
     """Columns of the row of a table that goes with a value."""
 
-    field: str
+    field: FieldName
     file: str = Field(description="CSV with a header, beside the parser file")
     by: Literal["value", "network", "prefix"] = Field(
         "value", description="value: the same text; network: the smallest CIDR range; prefix: the longest beginning"
@@ -84,7 +84,7 @@ class Lookup(Section):
 class Unescape(Section):
     """Text with escapes as what they stand for."""
 
-    fields: Texts
+    fields: FieldNames
     as_: Literal["c", "json", "percent", "html"] = Field(
         alias="as", description="c: \\n, \\xHH, \\uXXXX; json: as in its strings; percent: %HH; html: &amp;"
     )
@@ -93,8 +93,8 @@ class Unescape(Section):
 class Remember(Section):
     """Fields that an event lacks, as earlier events of the same key had them."""
 
-    by: Texts = Field(description="the fields that tell which events belong together")
-    keep: Texts = Field(description="the fields that later events take over where they lack them")
+    by: FieldNames = Field(description="the fields that tell which events belong together")
+    keep: FieldNames = Field(description="the fields that later events take over where they lack them")
     until: str | None = Field(None, description="SQL condition; behind such an event the values are forgotten")
     age: Age = Field(3600.0, description="how long ago a value may stand; an hour unless given")
     events: int = Field(100_000, ge=1, le=10_000_000, description="how many events before a value may stand")
@@ -103,14 +103,14 @@ class Remember(Section):
 class Mask(Section):
     """Text whose characters become `*`."""
 
-    fields: Texts
+    fields: FieldNames
     show: int = Field(0, ge=0, le=64, description="so many characters at the end stay as they are")
 
 
 class Hash(Section):
     """Values as keyed hashes: alike where they were alike, and not to be undone."""
 
-    fields: Texts
+    fields: FieldNames
     key: str = Field(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", description="the environment variable that holds the key")
     digits: int = Field(32, ge=8, le=64, description="digits of base 16 that are kept")
 
@@ -118,7 +118,7 @@ class Hash(Section):
 class ParseAgain(ReadingForm):
     """A field that holds text with fields of its own."""
 
-    field: str
+    field: FieldName
     parser: str | None = Field(None, description="another parser that reads it, by its name beside this file")
     optional: bool = Field(False, description="text that does not fit is no fault")
 
@@ -132,7 +132,7 @@ class ParseAgain(ReadingForm):
 class Roll(Section):
     """Several fields as one JSON object."""
 
-    fields: Texts
+    fields: FieldNames
     to: str
 
 
@@ -145,8 +145,8 @@ class Shorten(Section):
 class Measure(Section):
     """Numbers as metric points."""
 
-    values: dict[str, str] = Field(min_length=1, description="names of metrics and the fields of their values")
-    labels: Texts | None = Field(None, description="fields that tell points apart")
+    values: dict[str, FieldName] = Field(min_length=1, description="names of metrics and the fields of their values")
+    labels: FieldNames | None = Field(None, description="fields that tell points apart")
     to: str = Field("points", description="the field of the list of points")
 
 
@@ -165,15 +165,15 @@ class Step(Section):
     set: Annotated[dict[str, Scalar | FixedText] | None, MadeBy("fields:set_fields")] = Field(
         None, min_length=1, description="fields and SQL expressions of their values, or `{text: …}` for fixed text"
     )
-    rename: Annotated[dict[str, str] | None, MadeBy("fields:rename")] = Field(
+    rename: Annotated[dict[FieldName, str] | None, MadeBy("fields:rename")] = Field(
         None, min_length=1, description="fields and their new names"
     )
-    copy_: Annotated[dict[str, str] | None, MadeBy("fields:copy")] = Field(
+    copy_: Annotated[dict[FieldName, str] | None, MadeBy("fields:copy")] = Field(
         None, alias="copy", min_length=1, description="fields and names of copies"
     )
-    keep: Annotated[Texts | None, MadeBy("fields:keep")] = Field(None, description="all other fields are removed")
-    remove: Annotated[Texts | None, MadeBy("fields:remove")] = Field(None, description="fields that are removed")
-    convert: Annotated[dict[str, str] | None, MadeBy("values:convert_fields")] = Field(
+    keep: Annotated[FieldNames | None, MadeBy("fields:keep")] = Field(None, description="all other fields are removed")
+    remove: Annotated[FieldNames | None, MadeBy("fields:remove")] = Field(None, description="fields that are removed")
+    convert: Annotated[dict[FieldName, str] | None, MadeBy("values:convert_fields")] = Field(
         None, min_length=1, description="fields and the slot types they become"
     )
     replace: Annotated[Replace | None, MadeBy("values:replace")] = None

@@ -11,7 +11,8 @@ from kinglet.columns.faults import Faults
 from kinglet.errors import InvalidError, parts_of
 from kinglet.expressions.compiling import Expression
 from kinglet.expressions.terms import constant, refuse_quoted
-from kinglet.plan.data import DTYPES, RESERVED, name_problem
+from kinglet.names import RESERVED
+from kinglet.plan.data import DTYPES, name_problem
 from kinglet.plan.steps import ALWAYS, Action, Fields, Json, Needs
 from kinglet.runtime.steps import computed, placed
 from kinglet.spec.section import FixedText, Scalar

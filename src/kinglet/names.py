@@ -1,0 +1,30 @@
+"""Names of fields: which ones every event has already, and what a log's own value of such a name is called."""
+
+from __future__ import annotations
+
+RESERVED = (
+    "line",
+    "raw",
+    "state",
+    "faults",
+    "variant",
+    "time",
+    "time_rule",
+    "time_notes",
+    "file",
+    "offset",
+    "parser",
+    "version",
+    "id",
+)
+"""The columns of every event that are no fields."""
+_OWN = "log_"
+
+
+def field_of(name: str) -> str:
+    """The field of a slot, a group or a key: called as the log calls it, but `log_id` for `id` and the like.
+
+    >>> field_of("user"), field_of("id")
+    ('user', 'log_id')
+    """
+    return f"{_OWN}{name}" if name in RESERVED else name
