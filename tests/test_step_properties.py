@@ -10,6 +10,7 @@ import json
 import re
 import unittest
 from datetime import UTC, datetime
+from typing import ClassVar
 from urllib.parse import quote
 
 import polars as pl
@@ -168,6 +169,26 @@ class AgainstPython(InFolder):
             frame, faults = Unescape(("x",), form).act(pl.DataFrame({"x": [escaped, None]}), None, NOW)
             self.assertEqual([text, None], frame["x"].to_list(), (form, escaped))
             self.assertFalse(any(bad.any() for _, bad in faults))
+            if escaped:  # a slot type reads them as the step does
+                event = self.TYPED[form].parse(iter([f"<{escaped}>"])).events.row(0, named=True)
+                self.assertEqual((text, "complete"), (event["x"], event["state"]), (form, escaped))
+
+    TYPED: ClassVar = {
+        form: kinglet.load(
+            HEAD + f"types: {{e: {{regex: '(?s:.+)', unescape: {form}}}}}\n"
+            "events: nul\nvariants: [{name: any, pattern: '<{x:e}>'}]\n"
+        )
+        for form in ("json", "html", "percent", "c")
+    }
+
+    def test_a_type_with_escapes_is_text(self) -> None:
+        text = (
+            HEAD + "types: {e: {regex: '[0-9]+', base: int, unescape: c}}\nvariants: [{name: any, pattern: '{x:e}'}]\n"
+        )
+        with self.assertRaisesRegex(kinglet.ParserFileError, "types.e.unescape: `int` is no text; leave `base` out"):
+            kinglet.load(text)
+        bad = self.TYPED["percent"].parse(iter(["<a%ff>"])).events.row(0, named=True)
+        self.assertEqual((None, ["bad-value:x"]), (bad["x"], bad["faults"]))
 
     def test_escapes_that_are_none(self) -> None:
         for form, text, meant in (

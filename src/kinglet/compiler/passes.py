@@ -69,6 +69,8 @@ def _own_types(work: Build) -> None:
             work.report(path, f"there is a type `{name}` already", f"call it `{name}_2`, or another name")
         elif own.base not in BASES:
             work.report((*path, "base"), f"no type to build on: `{own.base}`", did_you_mean(own.base, BASES, ""))
+        elif own.unescape is not None and TYPES[own.base].value != "text":
+            work.report((*path, "unescape"), f"`{own.base}` is no text", "leave `base` out, or take `quoted`")
         elif (groups := work.checked_regex((*path, "regex"), own.regex)) is not None:
             if groups:
                 hint = f"write `(?:` in place of `(?P<{groups[0]}>`"
@@ -76,7 +78,7 @@ def _own_types(work: Build) -> None:
             elif own.regex[0] == "^" or re.search(r"(?<!\\)(?:\\\\)*\$$", own.regex):
                 work.report((*path, "regex"), "is anchored; a slot stands within a pattern", "leave ^ and $ out")
             elif work.checked_regex((*path, "regex"), f"(?:{own.regex})") is not None:
-                work.types[name] = own_type(name, own.regex, own.base, own.about)
+                work.types[name] = own_type(name, own.regex, own.base, own.about, own.unescape or "")
 
 
 def _parts(work: Build) -> None:

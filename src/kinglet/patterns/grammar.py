@@ -1,10 +1,10 @@
-"""The pattern language: from text to tokens.
+r"""The pattern language: from text to tokens.
 
 pattern   = { literal | blanks | slot | part | optional }
 slot      = "{" [name] [":" type ["+text"]] "}"  a value; without a name it is read and not kept
 type      = name | word "|" word { "|" word }  a type by its name, or the words that the value can be
 part      = "{@" name "}"                    a named piece of pattern
-literal   = "{{" | "}}" | '{"text"}' | text  braces doubled; quoted text is taken as it stands
+literal   = "{{" | "}}" | '{"text"}' | text  braces doubled; quoted text is taken as it stands, but for \t
 optional  = "[[" pattern "]]"
 blanks    = one or more blanks or tabs; match one or more blanks or tabs
 """
@@ -170,10 +170,15 @@ def _count(tokens: Sequence[Token]) -> int:
                for token in tokens if isinstance(token, Slot | PartRef | Optional))  # fmt: skip
 
 
+def _exact(text: str) -> str:
+    """Text between double quotes: a tab is written as in other languages, since none shows in a file."""
+    return text.replace("\\t", "\t")
+
+
 def _slot(text: str, position: int, tokens: list[Token], literal: Callable[[str, int], None]) -> int:
     quoted = _QUOTED.match(text, position)
     if quoted:
-        literal(quoted[1], position)
+        literal(_exact(quoted[1]), position)
         return quoted.end()
     part = _PART.match(text, position)
     if part:

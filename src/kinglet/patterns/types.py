@@ -58,11 +58,13 @@ class SlotType(NamedTuple):
     low: int | None = None
     high: int | None = None
     change: str = ""
+    escapes: str = ""
+    """The escapes of its text that stand for something else; see `columns.escapes`."""
 
     @property
     def is_plain(self) -> bool:
         """Whether every text that the shape matches is a value, as it stands."""
-        return self.value == "text" and not self.change and self.valid is None
+        return self.value == "text" and not self.change and not self.escapes and self.valid is None
 
 
 _AMOUNT = r"[0-9]+(?:[.,][0-9]+)?"
@@ -199,7 +201,7 @@ BASES = tuple(name for name in TYPES if name not in ("time", *OF_PATTERNS))
 """The types that a parser's own types may be built on."""
 
 
-def own_type(name: str, regex: str, base: str, about: str) -> SlotType:
+def own_type(name: str, regex: str, base: str, about: str, escapes: str = "") -> SlotType:
     """A type of a parser's own: text of its regex, with the value and the limits of its base."""
     built_on = TYPES[base]
     return built_on._replace(
@@ -210,4 +212,5 @@ def own_type(name: str, regex: str, base: str, about: str) -> SlotType:
         stops=None,
         may_be_empty=False,
         valid=built_on.valid or f"(?:{regex})",
+        escapes=escapes,
     )

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 import polars as pl
 
 from kinglet.columns import amounts
+from kinglet.columns.escapes import unescaped
 from kinglet.columns.faults import Faults
 from kinglet.plan.data import FieldPlan
 from kinglet.timestamps.durations import seconds
@@ -45,6 +46,8 @@ def convert(
                 noted[field.name] = stamps.notes.set(value.is_null(), 0)
         elif change is not None:
             value = change(text)
+        if field.type.escapes:
+            value = unescaped(value, field.type.escapes)
         if field.type.low is not None and field.type.high is not None:
             value = value.set(~value.is_between(field.type.low, field.type.high), None)
         if field.type.valid is not None:

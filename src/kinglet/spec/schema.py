@@ -338,12 +338,16 @@ class EventMapping(Section):
     )
 
 
+Escapes = Literal["c", "json", "percent", "html"]
+
+
 class OwnType(Section):
     """A slot type of the parser's own."""
 
     regex: str = Field(min_length=1, description="the text that it reads")
     base: str = Field("text", description="the slot type whose value it becomes and whose limits it keeps")
     about: str = Field("", description="what it is, said where a value is not valid")
+    unescape: Escapes | None = Field(None, description="escapes in its text stand for something else")
 
 
 class Envelope(ReadingForm):

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, NamedTuple, Self
 from pydantic import Field, model_validator
 
 from kinglet.spec.forms import ReadingForm
-from kinglet.spec.schema import Age, ParserFile
+from kinglet.spec.schema import Age, Escapes, ParserFile
 from kinglet.spec.section import FieldName, FieldNames, FixedText, Scalar, Section, marked
 
 
@@ -85,7 +85,7 @@ class Unescape(Section):
     """Text with escapes as what they stand for."""
 
     fields: FieldNames
-    as_: Literal["c", "json", "percent", "html"] = Field(
+    as_: Escapes = Field(
         alias="as", description="c: \\n, \\xHH, \\uXXXX; json: as in its strings; percent: %HH; html: &amp;"
     )
 
