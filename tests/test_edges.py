@@ -11,14 +11,18 @@ from email.utils import parsedate_tz
 from typing import Any
 
 import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
 
 import kinglet
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.validation import complaints
+from kinglet.regex.atoms import atoms
 from kinglet.source.compression import LIMIT_BYTES, LIMIT_RATIO
 from kinglet.timestamps import notes
 from kinglet.timestamps.epoch import FIRST, LAST, from_epoch
 from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.reference_time import as_span
 from tests.helpers import ROOT, InFolder, with_pattern
 from tests.helpers import kinglet as command
 from tests.test_model import complaints as standard_complaints
@@ -109,8 +113,58 @@ class Times(InFolder):
         offsets = [item.get("timezone_offset") for item in zoned.parse(lines).to_model()]
         self.assertEqual([None, 300, -210, 0], offsets)
 
+    def test_offsets_of_many_stamps_are_those_of_the_standard_library(self) -> None:
+        offsets = [
+            f"{sign}{hours:02}:{minutes:02}" for sign in "+-" for hours in (0, 1, 13) for minutes in (0, 1, 30, 59)
+        ]
+        lines = [f"2026-07-20T08:00:{i % 60:02}{offsets[i % len(offsets)]}" for i in range(6000)]
+        for form in ("{:}", "{}"):  # with a colon in the offset and without
+            texts = lines if form == "{:}" else [line[:-3] + line[-2:] for line in lines]
+            found = parser('format: "%Y-%m-%dT%H:%M:%S%z"', "{stamp:time}").parse(iter(texts)).events["time"]
+            self.assertEqual([datetime.fromisoformat(line).astimezone(UTC) for line in lines], found.to_list())
+        for wrong in ("+24:00", "+01:60", "+99:99"):
+            texts = [*lines, f"2026-07-20T08:00:00{wrong}"]
+            found = parser('format: "%Y-%m-%dT%H:%M:%S%z"', "{stamp:time}").parse(iter(texts)).events["time"]
+            self.assertEqual([len(lines)], found.is_null().arg_true().to_list(), wrong)
+
+    def test_lengths_of_time(self) -> None:
+        for unit, seconds in (("s", 1), ("seconds", 1), ("min", 60), ("minutes", 60), ("h", 3600), ("hour", 3600),
+                              ("d", 86400), ("days", 86400)):  # fmt: skip
+            self.assertEqual(timedelta(seconds=3 * seconds), as_span(f"3 {unit}"))
+            self.assertEqual(timedelta(seconds=1.5 * seconds), as_span(f"1.5{unit}"))
+        self.assertIsNone(as_span("3 weeks"))
+
+    def test_the_29th_of_february(self) -> None:
+        wide = "clock: {earliest: 1800-01-01, latest: 2200-01-01}\n"
+        reader = parser('format: "%Y-%m-%d %H:%M:%S"', more=wide)
+        for year in (1900, 1996, 2000, 2026, 2100):
+            leap = year % 4 == 0 and (year % 100 != 0 or year % 400 == 0)
+            self.assertEqual(leap, event(reader, f"{year}-02-29 00:00:00 x")["time"] is not None, year)
+
 
 class Patterns(InFolder):
+    PIECES = (
+        r"\d",
+        "[a]",
+        "[^]a]",
+        r"[\]x]",
+        "(?:a|b)",
+        "(?P<n>x)+",
+        "a",
+        "b{2,3}?",
+        ".",
+        "^",
+        "$",
+        " ",
+        r"\(",
+        "[(]",
+        "(a(b)[)])*",
+    )
+
+    @given(st.lists(st.sampled_from(PIECES), max_size=8))
+    def test_a_regex_is_the_sequence_of_its_pieces(self, pieces: list[str]) -> None:
+        self.assertEqual(pieces, atoms("".join(pieces)))
+
     def test_text_beside_a_number_is_as_short_as_it_can_be(self) -> None:
         for pattern, line, expected in (
             ("{a:text}{n:int},{r:rest}", "x12,z", {"a": "x", "n": 12, "r": "z"}),
@@ -120,14 +174,14 @@ class Patterns(InFolder):
             self.assertEqual(expected, {name: found[name] for name in expected})
 
     def test_a_refused_name_is_pointed_at(self) -> None:
-        regex = "^x (?P<when>[a-z]+) (?P<time>[0-9]+)$"
+        regex = "^x (?P<when>[a-z]+) (?P<not_mapped>[0-9]+)$"
         path = self.write("p.yaml", f"{HEAD}variants:\n  - name: any\n    regex: '{regex}'\n")
         with self.assertRaises(kinglet.ParserFileError) as raised:
             kinglet.load(path)
         place = re.search(r":(\d+):(\d+): ", str(raised.exception))
         assert place is not None
         line = (path.read_text().splitlines())[int(place[1]) - 1]
-        self.assertTrue(line[int(place[2]) - 1 :].startswith("time>"), str(raised.exception))
+        self.assertTrue(line[int(place[2]) - 1 :].startswith("not_mapped>"), str(raised.exception))
 
 
 class Cuts(InFolder):
@@ -182,6 +236,29 @@ class Limits(unittest.TestCase):
 
 
 class Model(InFolder):
+    def test_a_type_that_is_none_is_pointed_at(self) -> None:
+        head = "model: m\nkinglet: 1\nversion: 1.0.0\nuid: 950\n"
+        for text, at in (
+            ("attributes:\n  user: {a: string_t, b: strng_t}\n", "strng_t"),
+            ("objects:\n  gate:\n    caption: Gate\n    attributes:\n      b: strng_t\n", "strng_t"),
+        ):
+            path = self.write("m.yaml", head + text)
+            with self.assertRaises(kinglet.ParserFileError) as raised:
+                kinglet.load_model(path)
+            place = re.search(r":(\d+):(\d+): ", str(raised.exception))
+            assert place is not None
+            line = path.read_text().splitlines()[int(place[1]) - 1]
+            self.assertTrue(line[int(place[2]) - 1 :].startswith(at), str(raised.exception))
+
+    def test_a_list_without_items_is_left_out(self) -> None:
+        text = (
+            f"{HEAD}variants: [{{name: any, pattern: '{{a:text}};{{b:text}}', event: {{class: Base Event, "
+            "set: {metadata.labels: list}}}]\nsteps:\n  - find: {field: a, pattern: '{word:word}', to: list}\n"
+        )
+        first, second = kinglet.load(text).parse(["x y;1", ";1"], reference_time="2026-03-02").to_model()
+        self.assertEqual(["x", "y"], first["metadata"]["labels"])
+        self.assertNotIn("labels", second["metadata"])
+
     def test_one_of_those_of_which_there_may_be_one(self) -> None:
         model = load_model()
         found = (model.find_class(value["caption"]) for value in model.data["classes"].values())

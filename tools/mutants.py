@@ -141,7 +141,9 @@ class Runs:
         if name is not None:
             tests = self._users(copied, name)
         tests = tests or {test for found in by_line.values() for test in found if test} or set(self.seconds)
-        return sorted(tests & set(self.seconds), key=lambda test: self.seconds[test])
+        # tests that speak of the file's subject come first, so that the time does not run out before them
+        subject = Path(mutant.path).stem.rstrip("s")
+        return sorted(tests & set(self.seconds), key=lambda test: (subject not in test.lower(), self.seconds[test]))
 
     def _users(self, copied: Path, name: str) -> set[str]:
         """The tests that run a line on which a name stands."""

@@ -142,8 +142,14 @@ def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanati
     templates = {**(parser.model or load_model()).templates, **parser._definition.templates}
     found_event = whole(parser._definition.event, variant.event, templates, lambda is_own, message, hint: None)
     event = found_event.event if found_event is not None else None
-    words = [str(word) for word in (event.class_, event.activity) if word is not None] if event else []
-    return found._replace(mapped=": ".join(words))
+    if event is None:
+        return found
+    table = event.translate.get("class")
+    if table is not None:
+        default = [str(event.class_)] if event.class_ is not None else []
+        classes = ", ".join(dict.fromkeys([*map(str, table.to.values()), *default]))
+        return found._replace(mapped=f"by {table.from_}: {classes}")
+    return found._replace(mapped=": ".join(str(word) for word in (event.class_, event.activity) if word is not None))
 
 
 def _explained(name: str, form: str, written: str, reading: Reading) -> Explanation:
