@@ -37,11 +37,13 @@ def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "", raw: Collecti
     whole_tree = tree(layout.items())
     named = sorted({name for name in layout.values() if isinstance(name, str)})
     columns = [_Column(frame[name]) if name in raw else _value(frame[name]) for name in named]
+    # all is constant: one line serves every row
     if not columns:
         return pl.Series("json", [_dump(_python_value(whole_tree)) + end], dtype=pl.String).new_from_index(
             0, frame.height
         )
     whole = _object(whole_tree, {column.text.name: column for column in columns})
+    # an empty object is still a line, since every event has one
     parts = whole.parts if not whole.optional else [_joined(whole.parts).fill_null("{}")]
     ready = pl.DataFrame([column.text for column in columns])
     return ready.select(_joined([*parts, end]).alias("json")).to_series()
@@ -80,6 +82,7 @@ def _joined(parts: list[Part]) -> pl.Expr:
 
 def _object(tree: dict[str, Any], ready: dict[str, _Column]) -> _Text:
     """The text of an object with its braces."""
+    # constants go first: then no value has to ask whether it needs a comma before it
     fixed = {name: value for name, value in tree.items() if _is_constant(value)}
     if fixed:
         parts: list[Part] = [_dump(_python_value(fixed))[:-1]]
@@ -88,6 +91,7 @@ def _object(tree: dict[str, Any], ready: dict[str, _Column]) -> _Text:
                 parts.extend(_member(name, value, ready, ","))
         return _Text([*parts, "}"], False)
     members = [(name, value, _text(value, ready)) for name, value in tree.items()]
+    # without any, a value that is always there can stand first; else each brings its comma, and one is cut off
     sure = next((i for i, (_, _, text) in enumerate(members) if not text.optional), None)
     if sure == 0:
         parts = ["{"]
@@ -155,6 +159,7 @@ def _value(column: pl.Series) -> _Column:
     dtype = column.dtype
     if dtype == pl.String or isinstance(dtype, pl.Enum | pl.Categorical):
         text = column.cast(pl.String)
+        # a hundred values tell most columns that need it, without a look at all of them
         if _needs_escapes(text.head(100)) or _needs_escapes(text):
             return _Column(json_values(text))
         return _Column(text, quoted=True)
@@ -163,6 +168,7 @@ def _value(column: pl.Series) -> _Column:
     if isinstance(dtype, pl.List):
         return _Column(json_values(column.set(column.list.len() == 0, None)))
     if dtype.is_float():
+        # JSON has no number for infinity
         column = column.set(~column.is_finite(), None)
     return _Column(column.cast(pl.String))
 
@@ -173,6 +179,7 @@ def _needs_escapes(text: pl.Series) -> bool:
 
 def json_values(column: pl.Series) -> pl.Series:
     """Values through the JSON encoder of the engine."""
+    # the engine encodes structs alone, so each value is one for a moment
     whole = column.alias("v").to_frame().select(pl.struct("v").struct.json_encode()).to_series()
     text = whole.str.strip_prefix('{"v":').str.strip_suffix("}")
     return text.set(column.is_null(), None).alias(column.name) if column.null_count() else text.alias(column.name)
@@ -181,6 +188,7 @@ def json_values(column: pl.Series) -> pl.Series:
 def iso_text(column: pl.Series) -> pl.Series:
     """Instants as RFC 3339 text in UTC, with six digits of fraction where an instant has one."""
     wall = column.dt.replace_time_zone(None)
+    # the shorter form for a whole column costs a third
     if not (wall.dt.microsecond() != 0).any():
         return wall.dt.strftime("%Y-%m-%dT%H:%M:%SZ").alias(column.name)
     text = wall.dt.strftime("%Y-%m-%dT%H:%M:%S%.6f").str.strip_suffix(".000000")

@@ -61,6 +61,7 @@ def sql(text: str, fields: Fields) -> Expression:
     name = own_name(name, fields)
     if name in fields:  # the commonest by far, and without need of a parser
         return Expression(text, pl.col(name), _known(fields[name]), (name,))
+    # fixed text, also without the parser, which takes a third of a second to load
     fixed = re.fullmatch(r"'([^']*)'", name)
     if fixed is not None:
         return Expression(text, pl.lit(fixed[1]), TEXT, ())
@@ -257,12 +258,14 @@ def _timed(term: Term, other: Term) -> Term:
 
 def _and(work: _Compiler, node: object) -> Term:
     left, right = work.condition(getattr(node, "this", None)), work.condition(getattr(node, "expression", None))
+    # where the left side decides, the right one cannot fail: a test guards what is behind it
     made = combined(left.value & right.value, BOOL, [left, right])
     return made._replace(fails=(*left.fails, *right.guarded(~left.value.fill_null(False).not_())))
 
 
 def _or(work: _Compiler, node: object) -> Term:
     left, right = work.condition(getattr(node, "this", None)), work.condition(getattr(node, "expression", None))
+    # the same, where the left side is true
     made = combined(left.value | right.value, BOOL, [left, right])
     return made._replace(fails=(*left.fails, *right.guarded(~left.value.fill_null(False))))
 
@@ -274,6 +277,7 @@ def _not(work: _Compiler, node: object) -> Term:
 
 def _negative(work: _Compiler, node: object) -> Term:
     term = work.term(getattr(node, "this", None))
+    # a sign before a number is a part of it: the smallest number has no positive one
     if term.is_constant and term.is_number:
         return constant(-term.constant)
     return _computed("-", constant(0), term)
@@ -310,6 +314,7 @@ def _in(work: _Compiler, node: object) -> Term:
     term = work.term(getattr(node, "this", None))
     fixed = [work.term(item) for item in items]
     tests = [_comparison("=", term, item) for item in fixed]
+    # one look into a set in place of a comparison for each value
     if all(item.is_constant and item.dtype == term.dtype for item in fixed):
         values = [item.constant for item in fixed]
         return combined(term.value.is_in(pl.Series(values, dtype=term.dtype).implode()), BOOL, [term])
@@ -379,9 +384,11 @@ def _case(work: _Compiler, node: object) -> Term:
     default = args.get("default")
     results = common("CASE", [*results, work.term(default) if default is not None else constant(None, "NULL")])
     value = results[-1].value
+    # from the last branch to the first, each being what is otherwise for the one before it
     for condition, result in zip(reversed(conditions), reversed(results[:-1]), strict=True):
         value = pl.when(condition.value).then(result.value).otherwise(value)
     fails: list[Failure] = []
+    # a branch can fail only where no condition before it was true
     reached = pl.lit(True)
     for condition, result in zip(conditions, results, strict=False):
         fails += condition.guarded(reached)

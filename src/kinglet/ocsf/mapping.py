@@ -127,6 +127,7 @@ def build_mapping(
     report is told of every fault, with the path in the parser file that `source_path` gives for a key of the section.
     Returns None where the class itself is not known.
     """
+    # no mapping at all is one, too: nothing of the event may be lost
     event = event or EventMapping.model_validate({"class": "Base Event"})
     if event.class_ is None:
         report(source_path("class"), "the mapping names no class", "add `class:` (`kinglet model` lists them)")
@@ -140,6 +141,7 @@ def build_mapping(
     for step in _STEPS:
         step(work)
     filled = tree((path, None) for path in work.leaves if not path.startswith("unmapped."))
+    # `unmapped` is ours, and no attribute that the standard asks for
     missing = [item.path for item in unfilled(model, model_class, filled, "required")]
     wanted = sorted(unfilled(model, model_class, filled, "recommended"), key=lambda item: -item.worth)
     return MappingPlan(
@@ -234,6 +236,7 @@ def _fill(work: _Work, key: str, path: str, value_for: Callable[[Attribute, Fiel
     work.used.update(value.names)
     sibling = attributes[-1].sibling
     beside = f"{path.rpartition('.')[0]}.{sibling}".lstrip(".") if sibling else None
+    # a caption that the file sets itself stands
     if beside is not None and value.caption is not None and work.event.set.get(beside) is None:
         if attributes[-1].is_list:
             captions = pl.when(value.caption.is_not_null()).then(pl.concat_list(value.caption))
@@ -277,6 +280,7 @@ def _unknowns(work: _Work) -> None:
                 continue
             if attribute.is_list:
                 value, dtype = [value], pl.List(dtype)
+            # within an object that may be missing, the value stands only where the object does
             if not above or any(leaf.is_constant for leaf in beside):
                 work.add(constant(path, value, dtype))
             else:
@@ -289,6 +293,7 @@ def _profiles(work: _Work) -> None:
     found: set[str] = set()
     for attributes in work.given.values():
         for attribute in attributes:
+            # one profile is enough where an attribute belongs to several
             if attribute.profiles and not found & set(attribute.profiles):
                 found.add(attribute.profiles[0])
     if found:
@@ -306,6 +311,7 @@ def _observables(work: _Work) -> None:
     for path, attributes in work.given.items():
         kind = kinds.kind(attributes[-1])
         value = work.values[path]
+        # the standard lists single values
         if kind is None or isinstance(value.dtype, pl.List):
             continue
         number += 1

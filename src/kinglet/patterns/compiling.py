@@ -55,11 +55,13 @@ def to_regexes(
     end, follow = f"{BLANK}*$", _Follow(frozenset((_END, " ", "\t")))
     if isinstance(last, Slot) and last.type in ("rest", "text"):
         end, follow = "$", _Follow(frozenset((_END,)))
+    # blanks at the end are an optional part like others, so that they leave no choice either
     elif not onward:
         tokens = without_choices((*tokens, AnyBlanks(0)), lambda slot: _begins(slot, times, types))
         end, follow = "$", _Follow(frozenset((_END,)))
     places = [i for i, token in enumerate(tokens) if isinstance(token, Slot) and token.name in onward]
     found = [f"^{_whole(tokens, _Way(times, types, quick), follow, places)}{end}" for quick in (True, False)]
+    # where no slot is open both are the same
     return tuple(dict.fromkeys(found))
 
 
@@ -89,6 +91,7 @@ def _sequence(tokens: tuple[Token, ...], way: _Way, after: _Follow) -> str:
     for i, token in enumerate(tokens):
         follow = _first(tokens[i + 1 :], after)
         parts.append(_token(token, way, follow, isinstance(previous, Blank)))
+        # a flag reads nothing, so the blank before it is the blank before what follows
         previous = previous if _is_flag(token) else token
     return "".join(parts)
 
@@ -122,6 +125,7 @@ def _slot(slot: Slot, way: _Way, follow: _Follow, after_blank: bool) -> str:
     if slot.type == "time":
         return way.times[slot.name]
     if slot.type == "rest" or (slot.type == "text" and follow.chars == frozenset((_END,))):
+        # the run of blanks before it takes all blanks: otherwise each of them could belong to either
         return r"(?:[^ \t](?s:.*))?" if after_blank else "(?s:.*)"
     if kind.stops is None:
         return kind.shape
@@ -147,6 +151,7 @@ def _run(excluded: str, follow: _Follow, quick: bool) -> str:
     stops = follow.chars - {" ", "\t", _END}
     if quick or not stops:
         return f"[^{excluded}{_in_class(stops)}]+"
+    # at the end nothing can follow that a longer run would have to leave
     return f"[^{excluded}]+" if _END in follow.chars else f"[^{excluded}]+?"
 
 
@@ -173,6 +178,7 @@ def _first(tokens: tuple[Token, ...], after: _Follow) -> _Follow:
             case Optional(tokens=inner):
                 rest = _first(tokens[i + 1 :], after)
                 within = _first(inner, rest)
+                # the part may be missing, so either beginning counts
                 if rest.chars is None or within.chars is None:
                     return _Follow(None)
                 return _Follow(rest.chars | within.chars)

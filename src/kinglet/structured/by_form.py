@@ -206,11 +206,13 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
                 rows = rows.slice(1)
                 continue
             tokens, matched = found
+            # forms that few texts have are a sign that there are many: reading by forms is then given up
             rare += tokens.height < _FEW_TEXTS or tokens.height * _RARE < len(rows)
             mine = rows if tokens.height == len(rows) else rows.filter(matched)
             named = _meanings(form.keys, form.groups, structure, tuple(wanted), prefix, always)
             values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
             here = taken(form.keys, tuple(wanted), structure.has_lists)
+            # most logs have no escape at all, and most of their texts none
             if some_escaped and escapes.gather(mine).any():
                 plain = [(column_of(key), form.groups[place]) for key, place in here.chosen.items()]
                 values = values.with_columns(
@@ -229,9 +231,11 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
     # the usual log has one or two forms, for which sorting the texts by form would cost more than reading them
     if not _has_many(texts, remaining, structure):
         remaining = by_forms(remaining, _FEW_FORMS)
+    # many forms: texts that look alike are read together, so that each regex meets only its own
     if len(remaining) > _MANY:
         remaining = pl.concat([by_forms(rows, _FEW_FORMS) for rows in _alike(texts, remaining, structure)])
     remaining = by_forms(remaining, MOST_FORMS)
+    # what is left has a form of its own, or is odd
     single, bad = _one_by_one(texts, pl.concat([*odd, remaining]) if odd else remaining, structure, wanted, prefix)
     frame = _together(len(texts), [*pieces, *single], wanted)
     good = texts.is_not_null()
@@ -306,6 +310,7 @@ def _regex(outline: tuple[str, ...], kinds: tuple[tuple[str, str], ...]) -> str:
 
 def _by_form(texts: pl.Series, form: _Form, structure: Structure) -> tuple[pl.DataFrame, pl.Series] | None:
     """The values, as written, of the texts of a form, and which these are; None where the first is not among them."""
+    # keys alone say all: there is nothing to take out
     names = [group for group in form.groups if group is not None]
     if not names:
         matched = texts.str.contains(form.regex)
@@ -357,6 +362,7 @@ def _meanings(
     }
     if not others:
         more = pl.lit(None, dtype=pl.String)
+    # no value can be null, so no comma can be one too many
     elif always:
         pieces = [[pl.lit(f",{key}"), value] for key, value in others.items()]
         pieces[0][0] = pl.lit("{" + next(iter(others)))
@@ -429,6 +435,7 @@ def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) ->
     if not frames:
         return pl.DataFrame({name: [None] * height for name in columns}, schema=columns)
     whole = pl.concat(frames, rechunk=True)
+    # rows without a piece point nowhere, and get nulls
     nowhere = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height)
     places = put(nowhere, whole["#row"], pl.int_range(whole.height, dtype=pl.UInt32, eager=True))
     return whole.select(pl.col(name).gather(places) for name in columns)

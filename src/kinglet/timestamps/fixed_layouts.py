@@ -56,6 +56,7 @@ def layouts(form: FormatForm) -> dict[int, tuple[Layout, ...]]:
     found: dict[int, list[Layout]] = {}
     for tokens in directives.readings(form.tokens):
         widths = [_widths(*pair) for pair in itertools.zip_longest(tokens, tokens[1:])]
+        # one part of any width, and no place behind it is known
         if not all(widths):
             return {}
         for choice in itertools.product(*widths):
@@ -106,6 +107,7 @@ def by_layouts(text: pl.Series, forms: Sequence[FormatForm]) -> list[Piece]:
     known = [layouts(form) for form in forms]
     lengths = text.str.len_bytes()
     kinds = lengths.unique()
+    # then no row has to be looked for, and none put back
     uniform = len(kinds) == 1
     numbers = lengths.fill_null(0).to_numpy()
     pieces: list[Piece] = []
@@ -129,10 +131,12 @@ def _of_length(
 ) -> Iterator[tuple[int, pl.Series | None, Parts]]:
     """Stamps of one length by form, and by the parts that they have; a block at a time, which stays in cache."""
     height = len(text)
+    # texts of one length are a table of characters
     stamps = np.frombuffer(text.str.join("").item().encode(), np.uint8).reshape(height, length)
     found: dict[tuple[int, frozenset[str]], list[tuple[Rows, dict[str, Any]]]] = {}
     for start in range(0, height, _BLOCK):
         block = stamps[start : start + _BLOCK]
+        # place by place, since every test is of one place in all stamps
         chars = np.ascontiguousarray(block.T)
         open_ = np.ones(len(block), np.bool_)
         for number, layout in _likely(chars, candidates):
@@ -171,6 +175,7 @@ def _fits(chars: Bytes, layout: Layout, among: Mask) -> Mask | None:
     for place in layout:
         for i, allowed in enumerate(place.chars):
             row = chars[place.start + i]
+            # numbers are tested later: few stamps of the wrong form get past the signs between them
             right = row == ord(allowed[0])
             for char in allowed[1:]:
                 right |= row == ord(char)
@@ -230,6 +235,7 @@ def _put_together(parts: dict[str, Any], good: Mask) -> None:
 
 def _day_numbers(year: Numbers, month: Numbers, day: Numbers, good: Mask) -> Numbers:
     """Days since 1970-01-01, looked up month by month."""
+    # a year that is none must not stretch the table of months
     known = year if good.all() else year[good]
     if not len(known):
         return year
@@ -265,6 +271,7 @@ def _digits(digits: Bytes, good: Mask, *, blank: bool = False) -> Numbers:
     if len(values) == 1:
         single: Numbers = values[0].astype(np.int32)
         return single
+    # what is no digit overflows, and is lost by `good` already
     with np.errstate(over="ignore"):
         pairs = [values[i] * np.uint8(10) + values[i + 1] for i in range(len(values) % 2, len(values), 2)]
     total: Numbers = pairs[0].astype(np.int32) if len(values) % 2 == 0 else values[0].astype(np.int32)
@@ -297,8 +304,10 @@ def _word(chars: Bytes, part: str) -> Numbers:
     letters, codes, numbers = _words(part, len(chars))
     if not len(codes):
         return np.full(chars.shape[1], -1, np.int32)
+    # the bit that makes a letter small
     lower = chars | np.uint8(32)
     code = _codes(lower)
+    # three letters tell months and weekdays apart; the rest is compared behind them
     at = np.minimum(np.searchsorted(codes, code), len(codes) - 1)
     right = codes[at] == code
     for mine, theirs in zip(lower[3:], letters[3:], strict=True):
@@ -319,6 +328,7 @@ def _offset(chars: Bytes, good: Mask) -> Numbers:
     if len(chars) == 6:
         good &= chars[3] == ord(":")
     seconds = hours * np.int32(3600) + minutes * np.int32(60)
+    # a day is no offset, and is found wrong where offsets are judged
     seconds = np.where((hours > 23) | (minutes > 59), np.int32(86_400), seconds)
     signed: Numbers = np.where(east, seconds, -seconds).astype(np.int32)
     return signed

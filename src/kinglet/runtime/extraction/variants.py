@@ -73,6 +73,7 @@ def _take(
     readings do.
     """
     more = group.texts.get_column(MORE) if MORE in group.texts.columns else None
+    # the regex itself runs elsewhere, beside those of other readers
     (found,) = yield [RegexRequest(text, reading)]
     took = read_texts(reading, text, more, found)
     if took is None:
@@ -81,11 +82,13 @@ def _take(
     if not took.matched.all():
         hit, rest = group.where(took.matched), group.where(~took.matched)
     faults = [*hit.faults, *took.faults]
+    # what the envelope left over goes into the new rest
     before = hit.texts.drop(MORE, strict=False) if MORE in took.texts.columns else hit.texts
     if not took.texts.width:
         return hit._replace(faults=faults), rest
     texts = before.hstack(took.texts)
     fields = reading.every_field
+    # one conversion for all variants is cheaper than one for each
     columns, pending = hit.columns, hit.pending + tuple(item for item in fields if item.name not in now)
     if len(pending) < len(hit.pending) + len(fields):
         values, bad = convert(took.texts, [item for item in fields if item.name in now], near(reference, hit))
@@ -179,9 +182,11 @@ def _read_by_text(
     extracted: list[Extracted] = []
     unread = [group.where(by_text.is_null())] if by_text.null_count() else []
     waiting, places = (group, by_text) if not unread else (group.where(by_text.is_not_null()), by_text.drop_nulls())
+    # candidates that are alike beside each other, so that one regex reads them all
     by_rank = sorted(range(len(candidates)), key=lambda place: (plan.alike[candidates[place]], place))
     ranks = pl.Series(by_rank, dtype=pl.UInt32).arg_sort().cast(pl.UInt32)
     turn = 0
+    # each turn tries the next candidate of every event that is left
     while len(waiting.rows):
         order, ranked = slices(ranks.gather(places.list.get(turn, null_on_oob=True)))
         waiting, places = waiting.gather(order), places.gather(order)
@@ -229,6 +234,7 @@ def _routes(plan: Plan, group: Group) -> tuple[Group, list[_Run]]:
     """Events so ordered that those with the same variants in question, or with some alike, stand together."""
     if not plan.has_routes:
         return group, [_Run(plan.without_kind, 0, len(group.rows))]
+    # one number for the routes of all kinds, with a digit for each
     combined = pl.zeros(len(group.rows), pl.UInt32, eager=True)
     lists: list[list[tuple[int, ...]]] = []
     for kind in plan.kinds:
@@ -269,6 +275,7 @@ def _leftover(plan: Plan, group: Group, candidates: tuple[int, ...]) -> tuple[Gr
     """Events whose message no variant reads; with an envelope that much of them is understood."""
     if plan.envelope is None:
         return group._replace(faults=[*group.faults, ("no-match", every(group))]), "unmatched"
+    # only variants without a kind came into question: no variant knows the value
     unknown = plan.has_routes and candidates == plan.without_kind
     fault = "unknown-kind" if unknown else "no-variant"
     return group._replace(faults=[*group.faults, (fault, every(group))]), "partial"
