@@ -77,6 +77,7 @@ def by_class(
     ]
     if fields is None:
         return ByClass(wholes)
+    # 0 is the class of all other words
     number = text.replace_strict(list(words), list(words.values()), default=0, return_dtype=pl.Int32).fill_null(0)
     is_other = text.is_not_null() & ~text.is_in(list(words)) if item.event.class_ is None else None
     return ByClass(wholes, number, is_other)

@@ -89,6 +89,7 @@ def left_out(
         else set()
         for (wholes, fields), lacking in zip(items, found, strict=True)
     ]
+    # what holds nowhere is a slip of the pen and stays, so that building the mapping finds it
     holds = {key for keys in of_variants for key in keys}
     chosen: list[list[dict[str, str]]] = []
     for (wholes, _), lacking, mine in zip(items, found, of_variants, strict=True):

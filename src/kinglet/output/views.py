@@ -149,6 +149,7 @@ def _mapped(parsed: Parsed) -> Iterator[tuple[VariantEvents, pl.DataFrame, Mappi
         if variant.class_number is None:
             yield part, frame, variant.mappings[0]
             continue
+        # an expression that cannot be computed names no class, like a word of no table
         numbers = evaluating.column(frame, variant.class_number, pl.Int32())[0].fill_null(0)
         for number, mapping in enumerate(variant.mappings):
             mask = numbers == number

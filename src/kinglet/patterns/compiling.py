@@ -182,6 +182,7 @@ def _first(tokens: tuple[Token, ...], after: _Follow) -> _Follow:
                 if rest.chars is None or within.chars is None:
                     return _Follow(None)
                 return _Follow(rest.chars | within.chars)
+            # what its text begins with is not known here
             case Slot() if not _is_flag(token):
                 return _Follow(None)
     return after

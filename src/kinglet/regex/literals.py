@@ -83,6 +83,7 @@ def _collect(tree: Any, runs: list[str], any_case: bool, *, blanks: bool = False
         # a letter that may have either case is no fixed text, a digit or sign is
         if name == "LITERAL" and not (any_case and chr(value).lower() != chr(value).upper()):
             runs[-1] += chr(value)
+        # `^` and `$` read nothing: what stands on either side is still side by side
         elif name == "AT":
             continue
         elif name == "SUBPATTERN":

@@ -91,6 +91,7 @@ def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference
         if rule.slot is not None and rule.slot not in texts.columns:
             continue
         text = texts[rule.slot] if rule.slot is not None else raw
+        # two fields become one stamp, which is read as it would be in one piece
         if rule.date_slot is not None:
             if rule.date_slot not in texts.columns:
                 continue
@@ -117,6 +118,7 @@ def _near_event(rule: TimeRulePlan, found: Timing, reference: Reference) -> Refe
     """The moment near which stamps lie: for a further stamp without a year the event's time, in either direction."""
     if rule.field is None or all(fmt.has_year for fmt in rule.reading.formats) or not found.time.is_not_null().any():
         return reference
+    # a year lies before its reference; half a year on, it lies on either side of the event
     shifted = found.time.cast(INSTANT) + _HALF_A_YEAR
     return (
         shifted.fill_null(reference)
@@ -164,6 +166,7 @@ def _believed(stamps: Stamps, limits: Limits, reference: Reference) -> tuple[Sta
         last = earliest_reference + limits.latest
     else:
         last = latest = reference + limits.latest
+    # two numbers clear nearly every batch
     if low >= limits.earliest and high <= last:
         return stamps, None
     strange = ((stamps.time < limits.earliest) | (stamps.time > latest)).fill_null(False)
@@ -195,6 +198,7 @@ def _first_wins(found: Timing, number: int, text: pl.Series, stamps: Stamps, fau
     if stamps.of_day is not None:
         read_now = read_now | stamps.of_day.is_not_null()
     mine = pl.Series([number], dtype=pl.UInt8).new_from_index(0, len(text))
+    # the first rule, or none before it gave any: nothing to put together
     if found.rule.null_count() == len(found.rule):
         return found._replace(
             time=stamps.time.alias("time"),

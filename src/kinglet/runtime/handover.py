@@ -43,6 +43,7 @@ class Handover:
     def close(self, error: BaseException | None = None) -> None:
         """Hands on what came from before, where the batch had nothing to add, or why there is nothing."""
         for mine, before in ((self.times, self._times_before), (self.kept, self._kept_before)):
+            # what the batch itself had to say stands
             if mine.done():
                 continue
             if error is not None:

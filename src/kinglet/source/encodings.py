@@ -101,6 +101,7 @@ def _by_zeros(head: bytes) -> Encoding | None:
     for name, zeros, others in (("utf-16-le", odd, even), ("utf-16-be", even, odd)):
         feed = b"\n\0" if name.endswith("le") else b"\0\n"
         feeds = head.count(b"\n")
+        # text of other alphabets has fewer zeros, and its line ends tell which byte comes first
         if zeros >= 0.3 * size and others <= 0.02 * size and head.count(feed) >= 0.98 * feeds:
             where = "second" if name.endswith("le") else "first"
             return Encoding(
@@ -112,6 +113,7 @@ def _by_zeros(head: bytes) -> Encoding | None:
 def from_high_bytes(window: bytes) -> Encoding:
     """UTF-8 or cp1252, from a stretch that begins with the first byte that is not ASCII."""
     broken = re.sub(_MULTIBYTE, b"", window)
+    # the stretch may end within a character, which is no sign against UTF-8
     if len(window) >= HEAD_BYTES:
         broken = broken[:-4] + re.sub(rb"[\xc2-\xf4][\x80-\xbf]{0,2}\Z", b"", broken[-4:])  # cut by the stretch's end
     good = len(re.findall(_MULTIBYTE, window))
@@ -120,6 +122,7 @@ def from_high_bytes(window: bytes) -> Encoding:
         return Encoding("utf-8", f"{_count(good, 'multi-byte character')} and no invalid byte in the stretch looked at")
     high = sum(map(len, re.findall(_HIGH, window)))
     western = sum(map(len, re.findall(_WESTERN, window)))
+    # one letter in four may be of another alphabet before it is none of the West
     if good < bad and western >= 0.75 * high:
         plain = not re.search(rb"[\x80-\x9f]", window)
         return Encoding(
@@ -159,6 +162,7 @@ class Decoded:
                 continue
             if skip:
                 skip, chunk = max(skip - len(chunk), 0), chunk[skip:]
+            # ASCII is the same in all of these: nothing is decided before a byte that is none
             if not self.decided:
                 window += chunk
                 if window.isascii():
@@ -166,6 +170,7 @@ class Decoded:
                     window = b""
                     continue
                 first = first_high(window)
+                # more to judge by makes a better guess
                 if len(window) - first < HEAD_BYTES:
                     continue
                 chunk, window = self._decide(window, done=False), b""
@@ -207,6 +212,7 @@ def refuse_binary(head: bytes, name: str) -> None:
         if head[at : at + len(magic)] == magic:
             raise InputError(f"{name}: is {what}", f"{advice} {name}")
     controls = len(head) - len(head.translate(None, _CONTROLS))
+    # text has a few of them, such as terminal codes
     if controls > len(head) * 0.01:
         offset = next(i for i, byte in enumerate(head) if byte in _CONTROLS)
         raise InputError(

@@ -103,6 +103,7 @@ class Remember(ActsAcross):
                 for name, dtype in self.kept
             ),
         ]
+        # an event without a whole key tells nothing and gets nothing, but counts
         wanted = frame.select(asked).to_series()
         wanted = wanted if item.where is None else wanted & item.where
         return frame.select(columns).filter(wanted)
@@ -123,6 +124,7 @@ class Remember(ActsAcross):
     def _with_source(self, whole: pl.DataFrame, name: str, group: list[str]) -> pl.DataFrame:
         """Adds where the value of a field stands that events of the key have so far: its row, its number, its time."""
         value, number, time = (f"{what}:{name}" for what in ("value", _NUMBER, "time"))
+        # the row it stands in leads to value, number and time alike, of whatever type
         row = pl.when(pl.col(value).is_not_null()).then(pl.col("#")).forward_fill().over(group)
         known = whole.with_columns(row.alias(f"row:{name}"))
         for column, own in ((number, _NUMBER), (time, "time")):
@@ -154,6 +156,7 @@ class Remember(ActsAcross):
 
     def _known(self, whole: pl.DataFrame, group: list[str], counted: pl.DataFrame) -> dict[int, pl.DataFrame]:
         """What the last event of each key has left, by log."""
+        # an event that ends its key leaves nothing behind
         last = whole.group_by(group, maintain_order=True).last().filter(~pl.col(_ENDS).fill_null(False))
         if not last.height:
             return {}

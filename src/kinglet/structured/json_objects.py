@@ -93,6 +93,7 @@ class JsonObjects:
         if not len(rows):
             return tokens
         escaped = tokens.gather(rows)
+        # a backslash that is escaped, or a code, has to be read from left to right; others are replaced one by one
         hard = escaped.str.contains(r"\\[\\u]")
         for escape, meant in _ESCAPES:
             escaped = escaped.zip_with(hard, escaped.str.replace_all(escape, meant, literal=True))
@@ -111,6 +112,7 @@ class JsonObjects:
 
     def items(self, texts: pl.Series, path: str) -> pl.Series:
         """See `item_of`."""
+        # logs repeat their lists; each is taken apart once
         known = {text: item_of(text, path) for text in texts.drop_nulls().unique().to_list()}
         found = texts.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
         return found.alias(texts.name)

@@ -48,12 +48,14 @@ def _between(sign: str, quote: str) -> _Between:
     if sign == " ":
         return _Between(r"[ \t\r\n]+", _of_class(r" \t\r\n", mark), r" \t\r\n")
     if not core:
+        # of a sign repeated, more of it is one separator too: an empty value between would be none
         same = len(set(sign)) == 1
         gap = f"{escape(sign[0])}{{{len(sign)},}}" if same else f"(?:{escape(sign)})+"
         free = _of_class(in_class(sign) + r"\r\n", mark) if len(sign) == 1 else None
         return _Between(rf"(?:{gap}|\r?\n)", free, rf"\r\n{in_class(sign) if same else ''}")
     before = r"[ \t]+" if sign[0] in " \t" else r"[ \t\r\n]*"
     behind = r"[ \t\r\n]+" if sign[-1] in " \t" else r"[ \t\r\n]*"
+    # a value may hold the first sign of a longer separator, which no plain class can say
     first = in_class(core[0])
     free = _of_class(rf"\r\n{first}", mark)  # other values without quotes are read text by text
     if len(core) == 1 and sign[0] == core and sign != core:
@@ -94,6 +96,7 @@ class Pairs(WithoutLists):
         quoted = rf"{escape(quote)}(?:[^{in_class(quote)}\\]|\\.)*{escape(quote)}"
         key = rf"[^{how.stop}{in_class(equals[0] + quote)}]+"
         gap = "" if not mark else r"[ \t]*"
+        # a value goes on to where a key and its sign begin, so that words within it are none
         ends = rf"(?={how.gap}{key}{escape(equals)}|\s*\Z)" if open_values else rf"(?={how.gap}|\s*\Z)"
         piece = r"(?:\\.|[^\\\r\n])" if escapes else r"[^\r\n]"
         lazy = rf"(?!{escape(quote)}){piece}*?{ends}"
@@ -111,6 +114,7 @@ class Pairs(WithoutLists):
     def values(self, text: str) -> list[Value] | None:
         """The values of a text; None where something in it is neither a pair nor a key."""
         signs, found = self.signs, list[Value]()
+        # blanks around all pairs are none of them
         at, end = _start(text), len(text.rstrip())
         while at < end:
             key = signs.key.match(text, at)

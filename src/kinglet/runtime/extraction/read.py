@@ -49,6 +49,7 @@ def read_texts(
     """
     texts, matched, late = found or extract(text, reading)
     if late is not None:
+        # it counts as read, so that no other variant is tried on an event of unknown length of time
         matched, late = matched | late, late if late.any() else None
     whole = None
     if reading.structures and reading.structures[0].source is None:

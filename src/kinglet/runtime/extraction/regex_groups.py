@@ -30,6 +30,7 @@ def extract(text: pl.Series, reading: Reading) -> RegexGroups:
     flags = [item.name for item in reading.fields if item.type.name == FLAG]
     if not flags:
         return found
+    # the text of a flag is empty where its part is there: what counts is that there is one
     there = (found.texts[name].is_not_null().cast(pl.String).alias(name) for name in flags)
     return found._replace(texts=found.texts.with_columns(there))
 
@@ -65,12 +66,14 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
     if not names:
         return pl.DataFrame(height=len(text)), text.str.contains(regex).fill_null(False)
     groups = text.to_frame("").select_seq(_groups_of(regex)).to_series().struct.unnest()
+    # groups that nothing asks for are dropped, and two of one name are not possible
     if groups.columns == names:
         frame = groups
     else:
         there = set(groups.columns)
         nothing = pl.Series([None], dtype=pl.String).new_from_index(0, len(text))
         frame = pl.DataFrame([groups[name] if name in there else nothing.alias(name) for name in names])
+    # a group that is in every match says whether there was one: no second search
     if reading.always is not None:
         always = frame.get_column(reading.always)
         return frame, true_of(len(text)) if not always.null_count() else always.is_not_null()

@@ -33,6 +33,7 @@ Requests = Generator[list[RegexRequest], list[RegexGroups], T]
 def side_by_side(readers: Sequence[Requests[T]]) -> Requests[list[T]]:
     """Readers side by side: what all of them ask for is asked for at once. Their results, in order."""
     results: dict[int, T] = {}
+    # every reader goes on until it asks; those that are done drop out
     answers: dict[int, list[RegexGroups] | None] = dict.fromkeys(range(len(readers)))
     while answers:
         requests: dict[int, list[RegexRequest]] = {}
