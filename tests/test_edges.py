@@ -127,6 +127,14 @@ class Times(InFolder):
             found = parser('format: "%Y-%m-%dT%H:%M:%S%z"', "{stamp:time}").parse(iter(texts)).events["time"]
             self.assertEqual([len(lines)], found.is_null().arg_true().to_list(), wrong)
 
+    def test_a_count_that_is_searched_ends_where_its_digits_end(self) -> None:
+        reader = kinglet.load(
+            f"{HEAD}time: {{find: start, format: epoch}}\nvariants: [{{name: any, pattern: '{{t:rest}}'}}]\n"
+        )
+        for text in ("1795161600 x", "1795161600 08:00:00 x", "1795161600 2026 x", "1795161600 PM"):
+            found = event(reader, text)
+            self.assertEqual((datetime(2026, 11, 20, 8, tzinfo=UTC), []), (found["time"], found["faults"]), text)
+
     def test_lengths_of_time(self) -> None:
         for unit, seconds in (("s", 1), ("seconds", 1), ("min", 60), ("minutes", 60), ("h", 3600), ("hour", 3600),
                               ("d", 86400), ("days", 86400)):  # fmt: skip
@@ -225,6 +233,23 @@ class Cuts(InFolder):
 
 
 class Limits(unittest.TestCase):
+    def test_limits_that_mean_nothing(self) -> None:
+        small = kinglet.load(with_pattern("{a:rest}"))
+        for limit in (0, -1, "1", 1.5):
+            with self.assertRaises(kinglet.UsageError):
+                small.parse(b"gate\n", max_unpacked_bytes=limit)  # type: ignore[arg-type]
+        self.assertEqual(1, len(small.parse(b"gate\n", max_unpacked_bytes=1)))
+
+    def test_a_value_in_quotes_may_have_as_many_lines_as_are_said(self) -> None:
+        reader = kinglet.load(
+            f"{HEAD}events: {{csv: {{header: false}}, max_lines: 4}}\n"
+            "variants: [{name: any, delimited: {names: [a, b]}}]\n"
+        )
+        for lines, whole in ((1, True), (3, True), (4, True), (5, False)):
+            text = 'x,"' + "\n".join(["line"] * lines) + '"\ny,z\n'
+            first = reader.parse(text.encode()).events["raw"].to_list()[0]
+            self.assertEqual(whole, first == text.removesuffix("\ny,z\n"), lines)
+
     def test_the_documents_say_what_a_packed_log_may_unpack_to(self) -> None:
         said = (ROOT / "docs" / "parser-file.md").read_text(encoding="utf-8")
         self.assertIn(f"{LIMIT_BYTES // 2**30} GiB, or {LIMIT_RATIO} times its packed size", said)
@@ -236,6 +261,35 @@ class Limits(unittest.TestCase):
 
 
 class Model(InFolder):
+    def test_required_words_that_a_mapping_does_not_give_are_unknown(self) -> None:
+        model = load_model()
+        for value in model.data["classes"].values():
+            item = model.find_class(value["caption"])
+            text = f"{HEAD}variants: [{{name: any, pattern: '{{a:word}}', event: {{class: '{item.caption}'}}}}]\n"
+            found = next(kinglet.load(text).parse(["x"], reference_time="2026-03-02").to_model())
+            for name, attribute in item.attributes.items():
+                if attribute.requirement == "required" and 0 in attribute.enum and not attribute.profiles:
+                    expected = [0] if attribute.is_list else 0
+                    self.assertEqual(expected, found.get(name), (item.caption, name))
+
+    def test_events_that_several_parsers_drop_are_added_up(self) -> None:
+        def dropping(name: str, word: str) -> kinglet.Parser:
+            steps = "steps: [{drop: noise}]\n"
+            return kinglet.load(
+                f"{HEAD}{steps}variants: [{{name: any, pattern: '{word} {{a:rest}}'}}]\n".replace(
+                    "parser: edge", f"parser: {name}"
+                )
+            )
+
+        both = kinglet.ParserSet([dropping("one", "gate"), dropping("two", "crane")])
+        log = self.write("a.log", "gate 1\ncrane 2\ngate 3\n")
+        for name, word in (("one", "gate"), ("two", "crane")):
+            text = f"{HEAD}steps: [{{drop: noise}}]\nvariants: [{{name: any, pattern: '{word} {{a:rest}}'}}]\n"
+            self.write(f"{name}.yaml", text.replace("parser: edge", f"parser: {name}"))
+        self.assertEqual(3, both.parse(log).counts["dropped"])
+        summary = command("run", "-p", self.folder, log, "-o", self.folder / "o.ndjson", "--json").json()
+        self.assertEqual({"noise": 3}, summary["dropped"])
+
     def test_a_type_that_is_none_is_pointed_at(self) -> None:
         head = "model: m\nkinglet: 1\nversion: 1.0.0\nuid: 950\n"
         for text, at in (
