@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import gzip
 import json
 import random
 import unittest
+from collections import Counter
 from pathlib import Path
+from typing import Any
+from unittest import mock
 
 import polars as pl
 
@@ -13,7 +17,7 @@ import kinglet
 from kinglet.demo.logs import LOGS, log_bytes, log_text
 from kinglet.parser_set import ParserSet
 from kinglet.runtime.candidate_parsers import CandidateFinder, of_path, required_texts
-from tests.helpers import ROOT, InFolder
+from tests.helpers import ROOT, InFolder, with_pattern
 from tests.helpers import kinglet as command
 
 DEMO = ROOT / "src" / "kinglet" / "demo" / "parsers"
@@ -103,6 +107,40 @@ class Sets(InFolder):
         self.assertIn(
             "is empty", command("run", "-p", "a.yaml", "-p", "dpkg", self.write("e.log", ""), "-o", "o.csv").err
         )
+
+
+class Openings(InFolder):
+    """Small logs: each is opened once, and what is wrong with one touches no other."""
+
+    def test_a_small_log_is_opened_once(self) -> None:
+        parsers = kinglet.load_set(ROOT / "src" / "kinglet" / "demo" / "parsers")
+        folder = self.folder / "logs"
+        folder.mkdir()
+        for i, name in enumerate(LOGS):
+            (folder / f"{i}-{name}").write_bytes(log_bytes(name)[:20_000])
+        opened: Counter[str] = Counter()
+        before = Path.open
+
+        def counting(path: Path, *arguments: Any, **named: Any) -> Any:
+            opened[path.name] += 1
+            return before(path, *arguments, **named)
+
+        with mock.patch.object(Path, "open", counting):
+            result = parsers.parse(folder)
+        self.assertEqual({path.name: 1 for path in folder.iterdir()}, dict(opened))
+        self.assertGreater(result.counts["complete"], 100)
+
+    def test_a_packed_log_that_ends_early_among_others(self) -> None:
+        parser = kinglet.load(with_pattern("{a:rest}"))
+        packed = gzip.compress("".join(f"gate {i} {i * 7919 % 1000}\n" for i in range(200)).encode())
+        self.write("a.log", "one\ntwo\n")
+        self.write("b.log.gz", packed[: len(packed) // 2])
+        self.write("c.log", "three\n")
+        together = parser.parse(self.folder).events
+        alone = pl.concat([parser.parse(self.folder / name).events for name in ("a.log", "b.log.gz", "c.log")])
+        self.assertEqual(alone["raw"].to_list(), together["raw"].to_list())
+        self.assertEqual(alone["faults"].to_list(), together["faults"].to_list())
+        self.assertEqual(1, sum("cut-off" in faults or "damaged" in faults for faults in together["faults"]))
 
 
 class Choosing(unittest.TestCase):

@@ -14,14 +14,13 @@ from kinglet.cutting.boundaries.base import Buffer
 from kinglet.cutting.cutter import HEAD_BYTES, NO_FAULTS, Cutter, EventBatch, cut, cut_live, has_lone_returns
 from kinglet.cutting.rule import CutRule, boundary_of
 from kinglet.errors import InputError
-from kinglet.source.logs import CHUNK_BYTES, Source
+from kinglet.source.logs import CHUNK_BYTES, SMALL_BYTES, Source
 
 SHARED_EVENTS = 20_000  # speed
 """Batches of fewer events than that are put together with those of the next log."""
 MOST_SHARED = 500_000  # speed
 SHARED_BYTES = 8 * 2**20  # speed
 """And so do those of fewer bytes of text, so that a batch of large events does not fill the memory."""
-SMALL_BYTES = 64 * 1024  # speed
 
 
 def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterator[EventBatch | None]:

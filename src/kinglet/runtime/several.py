@@ -12,7 +12,7 @@ import polars as pl
 from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch, cut
 from kinglet.cutting.rule import CutRule
-from kinglet.cutting.small_logs import cut_all
+from kinglet.cutting.small_logs import SHARED_BYTES, cut_all
 from kinglet.plan.data import ROW, Plan
 from kinglet.runtime.candidate_parsers import CandidateFinder, Claimed, by_contents, of_path
 from kinglet.runtime.event_times import needs_order
@@ -127,14 +127,17 @@ class Mixer:
         """Logs one after another that the same parsers read, with these and the rule that cuts them."""
         last: tuple[CutRule, list[int]] | None = None
         logs: list[Source] = []
+        held = 0
         for source in sources:
             places = of_path(self.parsers, source.name)
             chosen = self.for_log(source, places)
-            if last is not None and chosen != last:
+            # small logs are held until they are parsed, and ten thousand of them must not be so at once
+            if last is not None and (chosen != last or held > SHARED_BYTES):
                 yield *last, logs
-                logs = []
+                logs, held = [], 0
             last = chosen
             logs.append(source)
+            held += len(source.held or b"")
         if last is not None:
             yield *last, logs
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 import errno
 import glob
@@ -23,6 +24,8 @@ from kinglet.source.compression import MAGIC_BYTES, Unpacked, packing_of
 from kinglet.source.encodings import HEAD_BYTES, Decoded, Encoding
 from kinglet.source.pauses import Chunk, Pause
 
+SMALL_BYTES = 64 * 1024  # speed
+"""Files of no more are read whole, and once."""
 CHUNK_BYTES = 4 * 2**20  # speed
 IDLE_SECONDS = 5.0
 SAMPLE_BYTES = 48 * 1024
@@ -100,9 +103,7 @@ class Source:
     def plain_text(self) -> bytes | None:
         """All of a log that is UTF-8 without a mark; None where a closer look is needed."""
         try:
-            text = self.data
-            if text is None and self.path is not None:
-                text = self.held = self.path.read_bytes()
+            text = self.data if self.data is not None else self.hold()
         except OSError as error:
             raise _unreadable(self.name, error) from None
         if text is not None and packing_of(text):
@@ -127,6 +128,12 @@ class Source:
         self.encoding = _encoding_of(text[:HEAD_BYTES])
         self.identify(text)
         return text
+
+    def hold(self) -> bytes | None:
+        """All bytes of a file, which stay here until they are read as the log: so it is opened once."""
+        if self.held is None and self.path is not None:
+            self.held = self.path.read_bytes()
+        return self.held
 
     def identify(self, head: bytes) -> None:
         """Sets the fingerprint: of where the log lies and the first line it has.
@@ -233,6 +240,9 @@ def beginning(source: Source) -> Source | None:
         return dataclasses.replace(source, events=known[:SAMPLE_EVENTS]) if known is not None else None
     if source.path is None and source.data is None:
         return None
+    if source.path is not None and source.size is not None and source.size <= SMALL_BYTES and source.path.is_file():
+        with contextlib.suppress(OSError):  # said where the log itself is read
+            source.hold()
     chunk = next(iter(dataclasses.replace(source).chunks()), b"")
     if not isinstance(chunk, bytes):
         return None
