@@ -183,22 +183,21 @@ class Blocks(unittest.TestCase):
 
 
 class InPlace(unittest.TestCase):
+    VARIANTS = "variants: [{name: a, pattern: '> {t:rest}'}]\nsteps: [{parse: {field: t, pattern: 'n={n:%s}'}}]\n"
+    PARSERS = (
+        kinglet.load(HEAD + VARIANTS % "int"),
+        kinglet.load(HEAD + "types: {few: {regex: '[0-9a-z]+', base: int}}\n" + VARIANTS % "few"),
+    )
+
     @given(st.lists(st.sampled_from(["n=1", "n=x", "m", ""]), min_size=1, max_size=8))
     @examples(40)
     def test_a_bad_value_is_that_of_its_event(self, texts: list[str]) -> None:
         """The step parse over many events gives each what it gives it alone."""
-        file = "variants: [{name: a, pattern: '> {t:rest}'}]\nsteps: [{parse: {field: t, pattern: 'n={n:int}'}}]\n"
-        file += "types: {}\n"
         lines = [f"> {text}" for text in texts]
-        together = parsed(file, *lines).select("state", "faults", "n").rows()
-        alone = [row for line in lines for row in parsed(file, line).select("state", "faults", "n").rows()]
-        self.assertEqual(alone, together)
-        own = HEAD + "types: {few: {regex: '[0-9a-z]+', base: int}}\n" + file.replace("{n:int}", "{n:few}").replace(
-            "types: {}\n", "")  # fmt: skip
-        parser = kinglet.load(own)
-        together = parser.parse(lines).events.select("state", "faults", "n").rows()
-        alone = [row for line in lines for row in parser.parse([line]).events.select("state", "faults", "n").rows()]
-        self.assertEqual(alone, together)
+        for parser in self.PARSERS:
+            together = parser.parse(lines).events.select("state", "faults", "n").rows()
+            alone = [row for line in lines for row in parser.parse([line]).events.select("state", "faults", "n").rows()]
+            self.assertEqual(alone, together)
 
     def test_no_column_is_changed_for_all_who_hold_it(self) -> None:
         """The engine's own call that does so stands in one place, which works on a copy."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Iterable, Iterator
 from typing import Any
@@ -46,9 +47,10 @@ def tree(leaves: Iterable[tuple[str, Any]]) -> Tree:
     return root
 
 
-def _split(path: str) -> list[tuple[str, int | None]]:
+@functools.lru_cache(4096)
+def _split(path: str) -> tuple[tuple[str, int | None], ...]:
     """The parts of a path; one of a field of the log may have brackets of its own, which mean nothing."""
     try:
-        return list(parts(path))
+        return tuple(parts(path))
     except ValueError:
-        return [(piece, None) for piece in path.split(".")]
+        return tuple((piece, None) for piece in path.split("."))

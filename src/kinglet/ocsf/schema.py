@@ -95,7 +95,9 @@ class Model:
         self.templates: dict[str, Any] = data.setdefault("templates", {})
         self._enums = [{_number(key): caption for key, caption in enum.items()} for enum in data["enums"]]
         self._captions: dict[str, str] = {}
-        self._objects: dict[str, Entity] = {}  # a mapping asks for the same few again and again
+        # mappings ask for the same few again and again
+        self._objects: dict[str, Entity] = {}
+        self._classes: dict[str, ModelClass] = {}
         for name, value in data["classes"].items():
             self._captions |= {value["caption"].casefold(): name, str(value["uid"]): name, name: name}
 
@@ -246,6 +248,11 @@ class Model:
             yield "value", f"{name}  {caption}", _listed(where)
 
     def _class(self, name: str) -> ModelClass:
+        if name not in self._classes:
+            self._classes[name] = self._new_class(name)
+        return self._classes[name]
+
+    def _new_class(self, name: str) -> ModelClass:
         value = self.data["classes"][name]
         category_uid, category = value["category"]
         return ModelClass(
