@@ -260,6 +260,9 @@ STEPS = st.sampled_from(
         "{set: {more: {text: '{'}}}",
         "{mask: {fields: more}}",
         "{parse: {field: o, pairs: true, optional: true}}",
+        "{remember: {by: F, keep: [more, o]}}",
+        "{remember: {by: [o, F], keep: more, until: raw LIKE '%7%', events: 2}}",
+        "{when: raw LIKE '%a%', remember: {by: more, keep: F}}",
     ]
 )
 
@@ -282,9 +285,12 @@ class Names(InFolder):
         st.sampled_from(["json", "pattern", "regex"]),
         st.lists(STEPS, max_size=3),
         st.lists(HOSTILE, min_size=1, max_size=6),
+        st.booleans(),
     )
     @examples(36)
-    def test_any_names_and_steps(self, name: str, form: str, steps: list[str], texts: list[str]) -> None:
+    def test_any_names_and_steps(
+        self, name: str, form: str, steps: list[str], texts: list[str], by_class: bool
+    ) -> None:
         field = json.dumps(name, ensure_ascii=False)
         if form == "json":
             variant = f"{{name: a, json: true, types: {{{field}: text}}}}"
@@ -295,7 +301,9 @@ class Names(InFolder):
         else:
             variant = json.dumps({"name": "a", "regex": f"^x(?P<{name}>.*)$"})
             lines = [f"x{text}" for text in texts]
-        text = HEAD + f"variants: [{variant}]\nevent: {{class: Base Event}}\n"
+        table = json.dumps({"from": json.dumps(name, ensure_ascii=False), "to": {"7": "Authentication", "-": 6002}})
+        translated = f"event: {{translate: {{class: {table}}}, set: {{user.name: raw, message: raw}}}}\n"
+        text = HEAD + f"variants: [{variant}]\n" + (translated if by_class else "event: {class: Base Event}\n")
         if steps:
             text += "steps:\n" + "".join("  - " + step.replace("F", field) + "\n" for step in steps)
         try:
