@@ -38,6 +38,14 @@ STEPS = """steps:
   - when: "COALESCE(what, '') = 'gone'"
     drop: asked
 """
+STEPS_OF_ALL = (
+    "set: {loud: UPPER(body)}",
+    "set: {loud: \"COALESCE(user, 'nobody')\"}",
+    "remember: {by: conn, keep: [user, what], until: variant = 'closed'}",
+    "{when: conn = '4', copy: {body: said}}",
+    "replace: {fields: [user, what], regex: a, with: o}",
+    "{when: \"what = 'gone'\", drop: asked}",
+)
 START = datetime(2026, 11, 20, 8, tzinfo=UTC)
 
 
@@ -52,15 +60,13 @@ class One(NamedTuple):
         return f"{'none' if self.after is None else at.strftime('%Y-%m-%dT%H:%M:%SZ')} {self.key} {self.what}"
 
 
-EVENTS = st.lists(
-    st.builds(
-        One,
-        st.sampled_from([0, 1, 5, 20, 45, -30, None]),
-        st.sampled_from(["4", "5", "6", "-"]),
-        st.sampled_from(["opened a", "opened b of x,y", "asked b", "asked quiet", "asked gone", "closed", "?"]),
-    ),
-    max_size=24,
-)  # fmt: skip
+EVENT = st.builds(
+    One,
+    st.sampled_from([0, 1, 5, 20, 45, -30, None]),
+    st.sampled_from(["4", "5", "6", "-"]),
+    st.sampled_from(["opened a", "opened b of x,y", "asked b", "asked quiet", "asked gone", "closed", "?"]),
+)
+EVENTS = st.lists(EVENT, max_size=24)
 
 
 def written(events: list[One]) -> list[str]:
@@ -158,6 +164,22 @@ class Remembered(InFolder):
         path = self.write("p.yaml", HEAD + STEPS)
         traced = json.loads(command("try", path, log, "--trace", "2", "--json").out)
         self.assertIn("m.okoro", json.dumps(traced))
+
+    @examples(8)
+    @given(st.lists(EVENT, max_size=4), st.lists(st.sampled_from(STEPS_OF_ALL), min_size=1, max_size=4), st.booleans())
+    def test_a_trace_ends_where_the_event_does(self, events: list[One], steps: list[str], mapped: bool) -> None:
+        lines = written(events)
+        text = HEAD + "steps:\n" + "".join(f"  - {step}\n" for step in steps)
+        text += "event: {class: Base Event, set: {message: body}}\n" if mapped else ""
+        parser = kinglet.load(text)
+        data = "".join(f"{line}\n" for line in lines)
+        for i, event in enumerate(parser.parse(data, reference_time="2026-11-20").events.to_dicts() if lines else []):
+            shown = trace(parser, data, i + 1, reference_time="2026-11-20")
+            found = dict(shown.fields)
+            for stage in shown.stages:
+                found |= {name: after for name, _, after in stage.changes}
+            names = [name for name in parser.fields if name in event]
+            self.assertEqual({name: event[name] for name in names}, {name: found.get(name) for name in names})
 
     def test_what_is_wrong_with_it_is_said(self) -> None:
         for old, new, said in (

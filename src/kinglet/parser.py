@@ -104,7 +104,9 @@ class Parser(ParseCalls):
         ]
         bare = [variant.model_copy(update={"event": None}) for variant in self._definition.variants]
         definition = self._definition.model_copy(update={"steps": steps, "event": None, "variants": bare})
-        return Parser(definition, self._document, build(definition, self._document, model=self.model), self.model)
+        # what the mapping alone reads, such as the message, stays a field without it
+        plan = build(definition, self._document, model=self.model, like=self._plan)
+        return Parser(definition, self._document, plan, self.model)
 
     def __repr__(self) -> str:
         return (

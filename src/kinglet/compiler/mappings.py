@@ -105,7 +105,8 @@ def _shared(
             continue
         fields = envelope | {item.name: item.dtype for item in reading.every_field}
         last = wholes[-1]
-        work.keeps_body.append(work.body in (used | sharing.reads(last.event, fields) if last is not None else used))
+        read = used | sharing.reads(last.event, fields) if last is not None else used
+        work.keeps_body.append(work.body in read if work.like is None else work.like.variants[i].keeps_body)
         if not work.keeps_body[-1] and variant.from_ is None and variant.forms:
             fields.pop(work.body or "", None)
         fields_of.append(fields | time_rules.given(work.times, fields))

@@ -37,14 +37,22 @@ from kinglet.spec.schema import ParserFile, Variant
 from kinglet.structured.by_form import is_within
 
 
-def build(definition: ParserFile, document: Document, above: tuple[str, ...] = (), model: Model | None = None) -> Plan:
+def build(
+    definition: ParserFile,
+    document: Document,
+    above: tuple[str, ...] = (),
+    model: Model | None = None,
+    like: Plan | None = None,
+) -> Plan:
     """Compiles a parser file. above: the parsers that hand a field to this one. model: if not the one that ships.
+
+    like: a plan of the same variants, whose events shall have the same fields before all steps.
 
     Raises:
         ParserFileError: with every problem of the file at once.
     """
     begin()
-    work = Build(document=document, definition=definition, above=above, model=model)
+    work = Build(document=document, definition=definition, above=above, model=model, like=like)
     for step in PASSES:
         step(work)
     if work.problems:

@@ -17,6 +17,7 @@ from kinglet.plan.readings import Context
 from kinglet.spec.schema import ParserFile
 
 if TYPE_CHECKING:
+    from kinglet.plan.data import Plan
     from kinglet.plan.steps import StepPlan
 
 
@@ -26,6 +27,7 @@ class Build(Context):
 
     definition: ParserFile
     above: tuple[str, ...] = ()
+    like: Plan | None = None
     steps: tuple[StepPlan, ...] = ()
     all_fields: dict[str, pl.DataType] = field(default_factory=dict)
     json: frozenset[str] = frozenset()

@@ -133,6 +133,8 @@ def _as_written(value: Any) -> str:
         return ", ".join(map(_as_written, value))
     if isinstance(value, str) and value != value.strip():
         return f"`{value}`"
+    if isinstance(value, float):  # a length of time, whatever unit the file has
+        return f"{value:g} s"
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 

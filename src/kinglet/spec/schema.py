@@ -59,8 +59,12 @@ def _seconds(value: Any) -> Any:
 def _long_span(value: Any) -> Any:
     from kinglet.timestamps.reference_time import as_span
 
-    span = as_span(value) if isinstance(value, str) else None
-    return span.total_seconds() if span is not None else _seconds(value)
+    if not isinstance(value, str):
+        return value
+    span = as_span(value)
+    if span is None:
+        raise InvalidError(f"{value!r} is no length of time", "write it like `90 s`, `10 min` or `2 hours`")
+    return span.total_seconds()
 
 
 def _as_rules(value: Any) -> Any:
