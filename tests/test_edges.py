@@ -181,6 +181,28 @@ class Patterns(InFolder):
             found = event(kinglet.load(with_pattern(pattern)), line)
             self.assertEqual(expected, {name: found[name] for name in expected})
 
+    def test_what_is_wrong_in_a_regex_is_pointed_at(self) -> None:
+        for regex, at in (("*ab", 0), ("a**", 2), ("ab(", 2), ("[z-a]", 1), ("ab\\p", 2), ("a{3,1}", 2)):
+            for key in ("variants:\n  - name: any\n    regex", "time:\n  after", "events:\n  start"):
+                rest = "" if "variants" in key else "variants: [{name: any, pattern: '{a:rest}'}]\n"
+                path = self.write("p.yaml", f"{HEAD}{key}: '{regex}'\n{rest}")
+                with self.assertRaises(kinglet.ParserFileError) as raised:
+                    kinglet.load(path)
+                place = re.search(r":(\d+):(\d+): ", str(raised.exception))
+                assert place is not None
+                line = path.read_text().splitlines()[int(place[1]) - 1]
+                start = line.index("'") + 1
+                self.assertEqual(at, int(place[2]) - 1 - start, (regex, str(raised.exception)))
+
+    def test_how_long_a_text_may_be_that_a_step_makes(self) -> None:
+        steps = "steps: [{set: {b: 'a || a || a || a || a'}}]\n"
+        reader = kinglet.load(f"{HEAD}{steps}variants: [{{name: any, regex: '^x+ (?P<a>y+)$'}}]\n")
+        for before, length in ((1, 13_107), (1, 13_108), (20_000, 13_108), (1, 16_384), (20_000, 120_000)):
+            found = event(reader, "x" * before + " " + "y" * length)
+            fits = 5 * length <= max(65_536, 4 * (before + 1 + length))
+            self.assertEqual([] if fits else ["too-long:b"], found["faults"])
+            self.assertEqual(5 * length if fits else None, found["b"] and len(found["b"]))
+
     def test_a_refused_name_is_pointed_at(self) -> None:
         regex = "^x (?P<when>[a-z]+) (?P<not_mapped>[0-9]+)$"
         path = self.write("p.yaml", f"{HEAD}variants:\n  - name: any\n    regex: '{regex}'\n")
