@@ -81,6 +81,19 @@ cases:
         with self.assertRaisesRegex(kinglet.ParserFileError, "has `id` and `log_id`, which are one field"):
             kinglet.load({**FILE, **both})
 
+    def test_in_records_that_a_step_finds_and_in_parts(self) -> None:
+        text = """kinglet: 1
+parser: own
+version: 1.0.0
+product: {vendor: Quayline, name: Own}
+parts: {what: '{id:int}/{file:word}'}
+variants: [{name: any, pattern: '{@what} {list:rest}'}]
+steps: [{find: {field: list, pattern: '{id:int}={state:word}', to: items}}]
+"""
+        found = kinglet.load(text).parse(["7/a.json 1=open 2=shut"]).events.row(0, named=True)
+        self.assertEqual((7, "a.json"), (found["log_id"], found["log_file"]))
+        self.assertEqual('[{"id":1,"state":"open"},{"id":2,"state":"shut"}]', found["items"])
+
     def test_look_prints_the_names_of_the_log(self) -> None:
         lines = [f'{{"time": "2026-11-20T08:00:{i:02}Z", "id": {i}, "file": "a{i}"}}' for i in range(30)]
         suggested = kinglet.look("\n".join(lines))[0].suggestion

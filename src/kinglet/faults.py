@@ -42,7 +42,9 @@ FAULTS: dict[str, Fault] = {
     "no-match": Fault(
         "extract", "", "no pattern matches", "neither the envelope nor, without one, any variant matched"
     ),
-    "unknown-kind": Fault("extract", "", "no variant has its kind", "no variant has this value of the kind slot"),
+    "unknown-kind": Fault(
+        "extract", "", "no variant has its kind", "no variant has this value of the kind slot, or these of several"
+    ),
     "no-variant": Fault(
         "extract", "", "no variant of its kind matches", "there are variants of this kind, none matched"
     ),

@@ -317,7 +317,7 @@ def _tokens(
         return None
     if found is None:
         return None
-    tokens = _named(found, whole=whole)
+    tokens = _named(found) if whole else found
     before = len(work.problems)
     seen: dict[str, str] = dict(shared)
     sure = [token for token in tokens if isinstance(token, Slot)]
@@ -341,23 +341,20 @@ def _tokens(
         if slot.keeps_text and slot.type in work.types and work.types[slot.type].is_plain:
             wrong(f"`{slot.source}` is text already", f"write {{{slot.name}:{slot.type}}}")
         for name in (slot.name, *([slot.name + TEXT_OF] if slot.keeps_text else [])):
-            if name and (name_problem(name) is not None or name in seen):
+            if name and (name_problem(field_of(name)) is not None or name in seen):
                 _refuse_name(work, path, name, seen, slot.offset + (slot.source in text), text)
             elif name:
                 seen[name] = "this pattern"
     return tokens if len(work.problems) == before else None
 
 
-def _named(tokens: tuple[Token, ...], *, whole: bool) -> tuple[Token, ...]:
-    """Tokens whose slots are called what their fields are.
-
-    whole: slots of structure are called by what keeps their text where it cannot be read.
-    """
+def _named(tokens: tuple[Token, ...]) -> tuple[Token, ...]:
+    """Tokens whose slots are called what their fields are; those of structure, what keeps text that cannot be read."""
 
     def named(token: Token) -> Token:
         if isinstance(token, Optional):
-            return token._replace(tokens=_named(token.tokens, whole=whole))
-        if isinstance(token, Slot) and token.type in STRUCTURES and whole:
+            return token._replace(tokens=_named(token.tokens))
+        if isinstance(token, Slot) and token.type in STRUCTURES:
             return token._replace(name=f"{token.name or token.type}{TEXT_OF}")
         if isinstance(token, Slot) and token.name:
             return token._replace(name=field_of(token.name))
