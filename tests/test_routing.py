@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import random
 import re
+import signal
 import threading
 import unittest
 from collections import Counter
@@ -24,7 +25,7 @@ from kinglet.runtime.extraction.candidate_variants import candidates_by_text, pi
 from kinglet.runtime.extraction.regex_groups import extract
 from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, run_requests, side_by_side
 from kinglet.runtime.extraction.regex_workers import PLACES, on_workers
-from tests.helpers import examples
+from tests.helpers import PATIENCE, examples
 
 HEAD = "kinglet: 1\nparser: quay\nversion: 1.0.0\nproduct: {vendor: Brackwater, name: Quay}\n"
 AT = "2026-03-05T12:00:00Z"
@@ -178,6 +179,23 @@ class ManyVariants(unittest.TestCase):
         if not process:
             os._exit(on_workers(str, [(1, "before the fork")]) != {1: "1"})
         self.assertEqual(0, os.waitpid(process, 0)[1])
+
+    @unittest.skipUnless(hasattr(os, "fork"), "only where processes can fork")
+    def test_a_process_forked_after_a_parser_was_used_says_that_it_cannot(self) -> None:
+        parser = kinglet.load(HEAD + "variants: [{name: any, pattern: '{a:rest}'}]\n")
+        self.assertEqual(1, len(parser.parse("gate\n")))
+        for deep in (False, True):
+            process = os.fork()
+            if not process:
+                signal.alarm(PATIENCE)  # without a word it would wait for ever
+                if deep and os.fork():
+                    os._exit(os.waitstatus_to_exitcode(os.wait()[1]))
+                try:
+                    parser.parse("gate\n")
+                except kinglet.UsageError as error:
+                    os._exit("forked" not in str(error))
+                os._exit(2)
+            self.assertEqual(0, os.waitstatus_to_exitcode(os.waitpid(process, 0)[1]))
 
     def test_equal_numbers_stand_together_in_their_order(self) -> None:
         order, each = slices(pl.Series([2, None, 1, 2, 1], dtype=pl.UInt32))
