@@ -92,7 +92,7 @@ KINDS: dict[str, Callable[[str], Any]] = {"int": int, "port": int, "num": float}
 
 
 def by_kinglet(path: Path, log: Log) -> pl.DataFrame:
-    types = ", ".join(f"{name}: {kind}" for name, kind in log.types.items())
+    types = ", ".join(f"{name.removeprefix('log_')}: {kind}" for name, kind in log.types.items())
     form = f"delimited: {{names: [{', '.join(NAMES)}]}}" if log.form == "delimited" else f"{log.form}: true"
     events = "events: blank-line\n" if log.form == "block" else ""
     parser = kinglet.load(f"{HEAD}{events}variants:\n  - {{name: all, {form}, types: {{{types}}}}}\n")

@@ -355,7 +355,7 @@ class Suggestions(InFolder):
 
     def test_blocks_and_xml(self) -> None:
         parser, result = self.suggested("winch-audit.log", log_text("winch-audit"))
-        for line in ("block: true", "log_time: time", "operator.name: word", "before.tension: text"):
+        for line in ("block: true", "time: time", "operator.name: word", "before.tension: text"):
             self.assertIn(line, parser)
         self.assertEqual((70, 70), (result.counts["events"], result.counts["complete"]))
         data = "<Data Name='user'>m.okoro</Data><Data Name='berth'>4</Data>"

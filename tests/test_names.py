@@ -77,6 +77,13 @@ cases:
         ):  # fmt: skip
             with self.assertRaisesRegex(kinglet.ParserFileError, re.escape(said)):
                 kinglet.load(text.replace(old, new))
+        former: dict[str, Any] = {"variants": [{"name": "any", "json": True, "types": {"log_time": "text"}}]}
+        with self.assertRaisesRegex(
+            kinglet.ParserFileError, "is what the field of the key `time` is called; write `time`"
+        ):
+            kinglet.load({**FILE, **former})
+        other: dict[str, Any] = {"variants": [{"name": "any", "json": True, "keys": {"other": "log_time"}}]}
+        self.assertEqual("x", event(other, '{"log_time": "x", "time": "y"}')["other"])
         both = {"variants": [{"name": "any", "json": True, "types": {"id": "int", "log_id": "int"}}]}
         with self.assertRaisesRegex(kinglet.ParserFileError, "has `id` and `log_id`, which are one field"):
             kinglet.load({**FILE, **both})

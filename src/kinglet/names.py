@@ -28,3 +28,9 @@ def field_of(name: str) -> str:
     ('user', 'log_id')
     """
     return f"{_OWN}{name}" if name in RESERVED else name
+
+
+def key_of_own(name: str) -> str | None:
+    """The key whose field has this name, where that is another: `id` of `log_id`; None for all other names."""
+    bare = name.removeprefix(_OWN)
+    return bare if bare != name and bare in RESERVED else None

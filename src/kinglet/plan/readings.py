@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.errors import Problem, did_you_mean
-from kinglet.names import field_of
+from kinglet.names import field_of, key_of_own
 from kinglet.patterns.compiling import to_regexes, to_search
 from kinglet.patterns.grammar import MOST_TEXT, TEXT_OF, Optional, PatternError, Slot, Token, check_size, parse, slots
 from kinglet.patterns.literal_prefix import literal_prefix_of
@@ -65,6 +65,10 @@ class Context:
     def type_hint(self, kind: str) -> str:
         named = [name for name in self.types if "|" not in name]
         return did_you_mean(kind, named, "the types are " + ", ".join(named))
+
+
+_NAMED_HERE = ("delimited", "fixed")
+"""Structures whose columns have the names that the parser file gives them."""
 
 
 class _Part(NamedTuple):
@@ -125,6 +129,9 @@ def _structure(
             work.report(where, *wrong)
         elif name in shared:
             work.report(where, f"`{name}` is a slot of {shared[name]}", "leave it out")
+        elif (own := key_of_own(written)) and written not in form.keys and part.structure.name not in _NAMED_HERE:
+            hint = f"write `{own}`; a key that is called `{written}` needs another name: `keys: {{other: {written}}}`"
+            work.report(where, f"`{written}` is what the field of the key `{own}` is called", hint)
         elif kind not in work.types or kind in OF_PATTERNS:
             work.report(where, f"no such type `{kind}`", work.type_hint(kind))
         else:
