@@ -121,8 +121,8 @@ def kinglet_process(*arguments: str | Path, given: bytes = b"") -> subprocess.Co
 
 
 def examples(count: int) -> settings:
-    """So many random examples of a property, times KINGLET_EXAMPLES of the environment, which is 0.7 unless given."""
-    times = float(os.environ.get("KINGLET_EXAMPLES", "0.7"))
+    """So many random examples of a property, times KINGLET_EXAMPLES of the environment, which is 0.5 unless given."""
+    times = float(os.environ.get("KINGLET_EXAMPLES", "0.5"))
     return settings(max_examples=max(1, round(count * times)), deadline=None)
 
 

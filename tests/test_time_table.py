@@ -249,7 +249,7 @@ class Tables(unittest.TestCase):
         """Many stamps of one format together give what each gives alone, whatever stands between them."""
         self.assertTrue(np.__version__)
         for way in WAYS:
-            for zone in ("UTC", "Atlantic/Azores"):
+            for zone in ("Atlantic/Azores",):
                 texts: list[str | None] = [text for other, its, text, _ in cases() if other is way and its == zone]
                 texts += [None, "", "no stamp", texts[0] + "x" if texts[0] else "", *texts[:3]]
                 alone = of(*texts, fmt=way.format, zone=zone)

@@ -27,7 +27,7 @@ from kinglet.spec.section import FixedText, Scalar
 from kinglet.structured.by_form import is_within
 from kinglet.timestamps.stamps import Reference
 
-Given = Scalar | FixedText
+SetValue = Scalar | FixedText
 ALWAYS: dict[str, pl.DataType] = {
     "raw": pl.String(),
     "time": pl.Datetime("us", "UTC"),
@@ -210,7 +210,7 @@ def _enumeration(work: _Work, path: str) -> str:
     return path.removesuffix(last.name) + found
 
 
-def _by_expression(model: Model, value: Given | list[Given], attribute: Attribute, fields: Fields) -> Value:
+def _by_expression(model: Model, value: SetValue | list[SetValue], attribute: Attribute, fields: Fields) -> Value:
     return value_of(value, attribute, model, fields)
 
 
