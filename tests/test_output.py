@@ -157,13 +157,26 @@ class Files(InFolder):
             "sub.csv": "is a folder; name a file in it",
             "no/x.csv": "there is no folder no; make it first: mkdir -p no",
         }.items():
-            with self.subTest(name=name), self.assertRaisesRegex(kinglet.OutputError, said):
-                writer_for(name, form)
+            with self.subTest(name=name), self.assertRaisesRegex(kinglet.OutputError, said), writer_for(name, form):
+                self.fail("it was opened")
         with (
             mock.patch("pathlib.Path.open", side_effect=PermissionError(13, "Permission denied")),
             self.assertRaisesRegex(kinglet.OutputError, "x.csv: may not be written"),
+            writer_for("x.csv", form),
         ):
-            writer_for("x.csv", form)
+            self.fail("it was opened")
+
+    def test_told_to_end_right_after_the_file_is_there(self) -> None:
+        def told(stream: object) -> bool:
+            raise SystemExit(143)
+
+        with (
+            mock.patch("kinglet.output.writers._hold", told),
+            self.assertRaises(SystemExit),
+            writer_for("x.ndjson", view(self.parser._plan, "fields")),
+        ):
+            self.fail("it was opened")
+        self.assertEqual([], list(self.folder.glob(".*.part")))
 
     def test_a_disk_that_is_full(self) -> None:
         full = mock.Mock(write=mock.Mock(side_effect=OSError(28, "No space left")))

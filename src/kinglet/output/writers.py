@@ -36,7 +36,7 @@ class Writer:
         self.view = view
         self.path = None if path == "-" else Path(path)
         self.aside: Path | None = None
-        self.stream: IO[bytes] = self._open()
+        self.stream: IO[bytes]
 
     def prepare(self, parsed: Any) -> Any:
         """What `write` wants of a batch of its view; touches no file, so that many threads can do it at once."""
@@ -52,19 +52,26 @@ class Writer:
     def abandon(self) -> None:
         """Lets go of the file before it is thrown away."""
 
-    def _open(self) -> IO[bytes]:
+    def __enter__(self) -> Writer:
+        """Opens the file aside.
+
+        Raises:
+            OutputError: it cannot be made there.
+        """
         if self.path is None:
-            return sys.stdout.buffer
+            self.stream = sys.stdout.buffer
+            return self
         _clear_leftovers(self.path)
         self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
         try:
-            stream = self.aside.open("xb")
+            self.stream = self.aside.open("xb")
+            _hold(self.stream)
         except OSError as error:
             raise _unwritable(self.path, error) from None
-        _hold(stream)
-        return stream
-
-    def __enter__(self) -> Writer:
+        except BaseException:
+            # told to end between the file and the block that would throw it away
+            self.aside.unlink(missing_ok=True)
+            raise
         return self
 
     def __exit__(
@@ -203,7 +210,7 @@ def writer_for(path: str, view: View | MixedView) -> Writer:
     """The writer for an output path; `-` is NDJSON on standard output.
 
     Raises:
-        OutputError: the suffix names no format, or the file cannot be made there.
+        OutputError: the suffix names no format, or the path is a folder.
     """
     if path == "-":
         return NdjsonWriter(path, view)
