@@ -63,15 +63,19 @@ class Writer:
             return self
         _clear_leftovers(self.path)
         self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
+        stream: IO[bytes] | None = None
         try:
-            self.stream = self.aside.open("xb")
-            _hold(self.stream)
+            stream = self.aside.open("xb")
+            _hold(stream)
         except OSError as error:
             raise _unwritable(self.path, error) from None
         except BaseException:
             # told to end between the file and the block that would throw it away
+            if stream is not None:
+                stream.close()
             self.aside.unlink(missing_ok=True)
             raise
+        self.stream = stream
         return self
 
     def __exit__(
