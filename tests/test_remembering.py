@@ -185,6 +185,8 @@ class Remembered(InFolder):
         for old, new, said in (
             ("by: key", "by: kex", "there is no field `kex` before this step; did you mean `key`?"),
             ("keep: [user, list]", "keep: [user, key]", "`key` is what events are told apart by; leave it out"),
+            ("by: key", "by: [key, key]", "`key` stands here twice; name it once"),
+            ("keep: [user, list]", "keep: [user, user]", "`user` stands here twice; name it once"),
             ("until: variant = 'closed'", "until: LENGTH(key)", "`LENGTH(key)` is no condition"),
             ("age: 40 s", "age: 0 s", "age"),
             ("events: 6", "events: 0", "events"),

@@ -223,6 +223,10 @@ def _counts(
 def remember(context: StepContext, form: forms.Remember) -> Action | None:
     """`remember`: fields as earlier events of the same key had them."""
     good = context.known(("remember", "by"), form.by) and context.known(("remember", "keep"), form.keep)
+    for key, names in (("by", form.by), ("keep", form.keep)):
+        for name in sorted({name for name in names if names.count(name) > 1}):
+            context.report(("remember", key), f"`{name}` stands here twice", "name it once")
+            good = False
     for name in form.keep:
         if name in form.by:
             context.report(("remember", "keep"), f"`{name}` is what events are told apart by", "leave it out")
