@@ -56,7 +56,9 @@ def is_zone(name: str) -> bool:
         return False  # no path leads out of the database
     try:
         zoneinfo.ZoneInfo(name)
-    except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
+        # the engine lacks a few names of the database, such as Factory, which are no places
+        pl.Series([0], dtype=pl.Datetime("us", "UTC")).dt.convert_time_zone(name)
+    except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError, pl.exceptions.PolarsError):
         return False
     return True
 
