@@ -194,6 +194,25 @@ class Remembered(InFolder):
             with self.assertRaisesRegex(kinglet.ParserFileError, re.escape(said)):
                 kinglet.load(HEAD + STEPS.replace(old, new))
 
+    def test_a_session_goes_on_with_a_parser_that_remembers_other_things(self) -> None:
+        lines = ["2026-11-20T08:00:00Z 4 opened m.okoro", "2026-11-20T08:00:01Z 4 asked berth"]
+        for steps, expected in (
+            (STEPS, "m.okoro"),
+            (STEPS.replace("keep: [user, list]", "keep: [list, user]"), "m.okoro"),
+            (STEPS.replace("by: key, keep: [user, list]", "by: [key, line_number], keep: user").replace(
+                "  - when: groups", "  - set: {line_number: line}\n  - when: groups"), None),
+            (STEPS.replace("  - when: conn != '-'\n    rename: {conn: key}", "  - set: {key: CAST(conn AS INT)}"),
+             None),
+        ):  # fmt: skip
+            session = kinglet.Session(self.PARSER, name="x")
+            session.feed(lines[0].encode() + b"\n")
+            other = kinglet.load(HEAD + steps)
+            session.parser = other
+            again = kinglet.Session(other, state=session.state)
+            for one in (session, again):
+                users = [user for user, _ in taken(one.feed(lines[1].encode() + b"\n")) if user is not None]
+                self.assertEqual([expected] if expected else [], users, steps)
+
     def test_a_state_that_cannot_be_read_is_refused(self) -> None:
         session = kinglet.Session(self.PARSER, name="x")
         session.feed(b"2026-11-20T08:00:00Z 4 opened m.okoro\n2026-11-20T08:00:01Z 4 asked berth\n")

@@ -104,10 +104,10 @@ class UsageError(KingletError):
 
 
 def did_you_mean(word: str, known: Iterable[str], otherwise: str = "") -> str:
-    """A hint with the nearest known words, or `otherwise` where none is near."""
+    """A hint with the nearest known words but for the word itself, or `otherwise` where none is near."""
     import difflib  # only where something is wrong already
 
-    choices = {choice.casefold(): choice for choice in known}
+    choices = {choice.casefold(): choice for choice in known if choice != word}
     near = difflib.get_close_matches(word.casefold(), choices, n=2, cutoff=0.6)
     if not near:
         return otherwise

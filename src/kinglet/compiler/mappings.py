@@ -33,18 +33,18 @@ def mappings(work: Build) -> None:
     wholes, fields_of = _shared(work, model, envelope, used)
     after = [_after(work, fields) if fields is not None else None for fields in fields_of]
     every = {**work.all_fields, **work.fields}
-    by_class = [
+    split = [
         _by_class(work, item, fields, every, model, i)
         for i, (item, fields) in enumerate(zip(wholes, after, strict=True))
     ]
-    left_out = sharing.left_out(
-        [(item.wholes, known) for item, known in zip(by_class, after, strict=True)], every, model
-    )
-    for i, (item, fields, keys) in enumerate(zip(by_class, fields_of, left_out, strict=True)):
+    left_out = sharing.left_out([(item.wholes, known) for item, known in zip(split, after, strict=True)], every, model)
+    for i, (item, fields, known, keys) in enumerate(zip(split, fields_of, after, left_out, strict=True)):
         reading = work.readings[i]
         where = _mapping_place(work.document, i)
         events = [sharing.without(one.event, no) for one, no in zip(item.wholes, keys, strict=True)]
-        if reading is None or fields is None:  # its fields are not known, but classes and attributes can be judged
+        if (
+            reading is None or fields is None or known is None
+        ):  # its fields are not known, but classes and attributes can be judged
             for event in events:
                 event = event.model_copy(update={"set": dict.fromkeys(event.set, "NULL"), "translate": {}})
                 build_mapping(work.definition, event, Columns({}), model, work.report, where)
@@ -57,7 +57,7 @@ def mappings(work: Build) -> None:
             item.name: item.type.name
             for item in (*(work.envelope.every_field if work.envelope else ()), *reading.every_field)
         }
-        columns = Columns(_after(work, fields), slots if not work.steps else {}, stamps, original, work.json, offset)
+        columns = Columns(known, slots if not work.steps else {}, stamps, original, work.json, offset)
         built = [
             build_mapping(work.definition, event, columns, model, work.report, where) for event in events or (None,)
         ]

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import polars as pl
 from pydantic import BaseModel
 
+from kinglet.ocsf.identity import CLASS
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.sharing import whole
 from kinglet.patterns.types import SlotType
@@ -126,15 +127,16 @@ def _as_written(value: Any) -> str:
         return f"{{text: {value.text}}}"
     if isinstance(value, BaseModel):
         given = value.model_dump(by_alias=True, exclude_unset=True)
-        return ", ".join(f"{name}: {_as_written(item)}" for name, item in given.items())
+        spans = {info.alias or name for name, info in type(value).model_fields.items() if info.annotation is float}
+        return ", ".join(
+            f"{name}: {f'{item:g} s' if name in spans else _as_written(item)}" for name, item in given.items()
+        )
     if isinstance(value, dict):
         return ", ".join(f"{name}: {_as_written(item)}" for name, item in value.items())
     if isinstance(value, list):
         return ", ".join(map(_as_written, value))
     if isinstance(value, str) and value != value.strip():
         return f"`{value}`"
-    if isinstance(value, float):  # a length of time, whatever unit the file has
-        return f"{value:g} s"
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
@@ -146,7 +148,7 @@ def _of_variant(parser: Parser, variant: Variant, reading: Reading) -> Explanati
     event = found_event.event if found_event is not None else None
     if event is None:
         return found
-    table = event.translate.get("class")
+    table = event.translate.get(CLASS)
     if table is not None:
         default = [str(event.class_)] if event.class_ is not None else []
         classes = ", ".join(dict.fromkeys([*map(str, table.to.values()), *default]))

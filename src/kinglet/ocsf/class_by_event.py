@@ -83,9 +83,9 @@ def by_class(
     return ByClass(wholes, number, is_other)
 
 
-def _with_class(event: EventMapping, wanted: str | int | None, **others: object) -> EventMapping:
+def _with_class(event: EventMapping, wanted: str | int | None) -> EventMapping:
     tables = {key: table for key, table in event.translate.items() if key != CLASS}
-    return event.model_copy(update={"class_": wanted, "translate": tables, **others})
+    return event.model_copy(update={"class_": wanted, "translate": tables})
 
 
 def _for_class(event: EventMapping, wanted: ModelClass, classes: list[ModelClass], model: Model) -> EventMapping:

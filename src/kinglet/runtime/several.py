@@ -31,9 +31,7 @@ T = TypeVar("T")
 NO_PARSER = "no-parser"
 UNCLAIMED = "unclaimed"
 _BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
-_MOST_LARGER = (
-    25  # speed: batches of many parsers hold more events, since each parser costs the same for few and for many
-)
+_MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,6 @@ from kinglet.spec.forms import ReadingForm
 from kinglet.spec.section import FieldName, FieldNames, FixedText, Scalar, Section, Texts, as_list, marked, one_or_many
 
 _SIZE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(B|KiB|MiB|GiB|kB|MB|GB)?\s*", re.IGNORECASE)
-_SPAN = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(ms|s)\s*")
 _UNITS = {"b": 1, "kib": 2**10, "mib": 2**20, "gib": 2**30, "kb": 10**3, "mb": 10**6, "gb": 10**9}
 
 DEFAULT_MAX_BYTES = 8 * 2**20
@@ -52,18 +51,13 @@ def _as_events(value: Any) -> Any:
 
 
 def _seconds(value: Any) -> Any:
-    match = _SPAN.fullmatch(value) if isinstance(value, str) else None
-    return float(match[1]) * (0.001 if match[2] == "ms" else 1) if match else value
-
-
-def _long_span(value: Any) -> Any:
     from kinglet.timestamps.reference_time import as_span
 
     if not isinstance(value, str):
         return value
     span = as_span(value)
     if span is None:
-        raise InvalidError(f"{value!r} is no length of time", "write it like `90 s`, `10 min` or `2 hours`")
+        raise InvalidError(f"{value!r} is no length of time", "write it like `500 ms`, `90 s`, `10 min` or `2 hours`")
     return span.total_seconds()
 
 
@@ -99,7 +93,7 @@ Seconds = Annotated[
 
 Age = Annotated[
     float,
-    BeforeValidator(_long_span),
+    BeforeValidator(_seconds),
     WithJsonSchema({"type": ["number", "string"], "examples": ["10 minutes", "2 hours"]}),
     Field(gt=0, le=366 * 86_400),
 ]

@@ -60,7 +60,8 @@ class Remember(ActsAcross):
         kept = [
             one.known.with_columns(pl.lit(log, pl.UInt32).alias(_LOG))
             for log, one in before.items()
-            if one.known is not None
+            # a session that goes on with another parser may have kept something else
+            if one.known is not None and dict(one.known.schema) == self._kept_schema
         ]
         if not told and not kept:
             return frames, _counts(counted, before, {})
@@ -107,6 +108,14 @@ class Remember(ActsAcross):
         wanted = frame.select(asked).to_series()
         wanted = wanted if item.where is None else wanted & item.where
         return frame.select(columns).filter(wanted)
+
+    @property
+    def _kept_schema(self) -> dict[str, pl.DataType]:
+        """The columns of what is kept of a log: keys, and of each field its value, its event's number and time."""
+        columns = {f"key:{name}": dtype for name, dtype in zip(self.keys, self.key_types, strict=True)}
+        for name, dtype in self.kept:
+            columns |= {f"value:{name}": dtype, f"{_NUMBER}:{name}": pl.Int64(), f"time:{name}": pl.Int64()}
+        return columns
 
     def _nothing(self) -> pl.DataFrame:
         own = {

@@ -7,9 +7,9 @@ from datetime import UTC, date, datetime, timedelta
 
 from kinglet.errors import InvalidError
 
-_SPAN = re.compile(r"([0-9]+(?:\.[0-9]+)?) *(seconds?|s|minutes?|min|hours?|h|days?|d)")
-_SECONDS = {"s": 1, "m": 60, "h": 3600, "d": 86_400}
-"""By the first letter of a unit."""
+_SPAN = re.compile(r"([0-9]+(?:\.[0-9]+)?) *(ms|seconds?|s|minutes?|min|hours?|h|days?|d)")
+_SECONDS = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86_400}
+"""By a unit, or its first letter."""
 
 _LONGEST = 365_250 * 86_400
 
@@ -48,7 +48,7 @@ def as_span(value: str) -> timedelta | None:
     match = _SPAN.fullmatch(value.strip())
     if match is None:
         return None
-    seconds = float(match[1]) * _SECONDS[match[2][0]]
+    seconds = float(match[1]) * _SECONDS.get(match[2], _SECONDS[match[2][0]])
     if seconds > _LONGEST:
         raise InvalidError(f"{value!r} is longer than the 1,000 years that a span may be", "write a date")
     return timedelta(seconds=seconds)

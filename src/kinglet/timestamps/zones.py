@@ -20,7 +20,7 @@ _SECOND = 1_000_000
 _FIRST_YEAR, _LAST_YEAR = 2, 9998  # those at the edge of the calendar have the clocks of these
 
 
-_STEADY = re.compile(r"(?:Etc/)?(?:UTC|UCT|Zulu|Universal|Greenwich|GMT[+-]?0?)|Etc/GMT[+-][0-9]{1,2}")
+_UNCHANGING = re.compile(r"(?:Etc/)?(?:UTC|UCT|Zulu|Universal|Greenwich|GMT[+-]?0?)|Etc/GMT[+-][0-9]{1,2}")
 """IANA zones whose offset has never changed, by definition."""
 
 
@@ -91,7 +91,7 @@ def configured_zone(text: str, table: tuple[tuple[str, str], ...] = ()) -> Zone 
     The IANA database has zones called CET or EST5EDT, whose clocks change; in a stamp the same letters are an offset.
     """
     if text.upper() not in dict(table) and _OFFSET.fullmatch(text) is None and is_zone(text):
-        if _STEADY.fullmatch(text):  # such a log needs no order, and no look at the database for each stamp
+        if _UNCHANGING.fullmatch(text):  # such a log needs no order, and no look at the database for each stamp
             fixed = zoneinfo.ZoneInfo(text).utcoffset(datetime(2000, 1, 1)) or timedelta()
             return Zone(fixed // timedelta(microseconds=1))
         return Zone(name=text)
