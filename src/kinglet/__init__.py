@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from kinglet.calls import ParseCalls, ReferenceTime
     from kinglet.discover.profile import look
     from kinglet.discover.report import Anomaly, Basics, Boundary, Container, Look, Pair, Shape, ShapeColumn, StampPlace
+    from kinglet.drafting.drafted import draft
+    from kinglet.drafting.report import Doubt, Draft, DraftedMessage, Ready
     from kinglet.insight.cases import CaseDifference, CaseOutcome, check_cases
     from kinglet.insight.comparing import Comparison, Moved, ValueChange, compare
     from kinglet.insight.diagnosis import Diagnosis, diagnose
@@ -55,6 +57,9 @@ __all__ = [
     "Comparison",
     "Container",
     "Diagnosis",
+    "Doubt",
+    "Draft",
+    "DraftedMessage",
     "Entity",
     "Explanation",
     "FieldChange",
@@ -78,6 +83,7 @@ __all__ = [
     "ParserSet",
     "Place",
     "Problem",
+    "Ready",
     "ReferenceTime",
     "Result",
     "Rule",
@@ -94,6 +100,7 @@ __all__ = [
     "check_cases",
     "compare",
     "diagnose",
+    "draft",
     "explain",
     "load",
     "load_model",
@@ -108,6 +115,11 @@ _LATER = {
     "ParseCalls": "kinglet.calls",
     "ReferenceTime": "kinglet.calls",
     "look": "kinglet.discover.profile",
+    "draft": "kinglet.drafting.drafted",
+    "Doubt": "kinglet.drafting.report",
+    "Draft": "kinglet.drafting.report",
+    "DraftedMessage": "kinglet.drafting.report",
+    "Ready": "kinglet.drafting.report",
     "Basics": "kinglet.discover.report",
     "Boundary": "kinglet.discover.report",
     "Container": "kinglet.discover.report",

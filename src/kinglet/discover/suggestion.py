@@ -30,9 +30,9 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
     if events != {"line": True}:
         name, value = next(iter(events.items()))
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
-    stamp = stamps.texts[0] if _format(stamps) is not None else None
-    found = structured(raw, _format(stamps), events, columns, stamp)
-    head = _head(raw) if found is None else None
+    stamp = stamps.texts[0] if stamp_format(stamps) is not None else None
+    found = structured(raw, stamp_format(stamps), events, columns, stamp)
+    head = syslog_head(raw) if found is None else None
     if head is not None:
         formats = {"rfc3164": "rfc3164", "rfc5424": "iso8601", "any": "[rfc3164, iso8601]"}[head]
         out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {formats}}}"]
@@ -41,7 +41,7 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
         out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(_ACCESS)}"]
         return "\n".join(out) + "\n"
     if found is not None:
-        return "\n".join([*out, *_of_structure(found, _format(stamps))]) + "\n"
+        return "\n".join([*out, *_of_structure(found, stamp_format(stamps))]) + "\n"
     time = _time(stamps, raw)
     if time is not None:
         date = "" if parse_format(time[0]).has_date else ", date: [previous, file]"
@@ -52,6 +52,7 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
 
 
 _ENOUGH = 0.95
+_MARKED = 0.8
 _ACCESS = (
     '{client} {ident} {user} [{stamp:time}] "{request:text}" {status:int} {size}'
     '[[ "{referrer:text}" "{agent:text}"]][[ {others:rest}]]'
@@ -64,14 +65,22 @@ def _is_access(raw: pl.Series) -> bool:
     return float(raw.head(4 * _PROBE).str.contains(regex).mean() or 0) >= _ENOUGH  # type: ignore[arg-type]
 
 
-def _head(raw: pl.Series) -> str | None:
+def syslog_head(raw: pl.Series) -> str | None:
     """The head of syslog that nearly all events have."""
     from kinglet.plan.syslog import HEADS
 
     probe = raw.head(4 * _PROBE)
     for name, head in HEADS.items():
-        known = pl.any_horizontal([pl.col("").str.contains(regex) for regex in head.regexes])
-        if float(probe.to_frame("").select(known).to_series().mean() or 0) >= _ENOUGH:  # type: ignore[arg-type]
+        groups = [probe.str.extract_groups(regex).struct.unnest() for regex in head.regexes]
+        known = pl.DataFrame([frame["stamp"].alias(str(i)) for i, frame in enumerate(groups)])
+        if float(known.select(pl.any_horizontal(pl.all().is_not_null())).to_series().mean() or 0) < _ENOUGH:  # type: ignore[arg-type]
+            continue
+        # a stamp and a word could begin any line: a priority, or the names of a few applications, tell more
+        marked = pl.DataFrame(
+            [(frame["priority"].is_not_null() | frame["app"].is_not_null()).alias(str(i)) for i, frame in enumerate(groups)]
+        )
+        share = float(marked.select(pl.any_horizontal(pl.all())).to_series().mean() or 0)  # type: ignore[arg-type]
+        if share >= _MARKED:
             return name
     return None
 
@@ -93,7 +102,7 @@ def _key(name: str) -> str:
     return name if re.fullmatch(r"[A-Za-z_][A-Za-z0-9_.]*", name) and name not in _YAML_WORDS else flow(name)
 
 
-def _format(stamps: Times) -> str | None:
+def stamp_format(stamps: Times) -> str | None:
     """The format of the event's time."""
     if not stamps.places or not stamps.places[0].is_time or not stamps.places[0].format:
         return None
@@ -106,7 +115,7 @@ def _format(stamps: Times) -> str | None:
 
 def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
     """The format of the event's time, and a pattern with the slot that holds it."""
-    text = _format(stamps)
+    text = stamp_format(stamps)
     if text is None:
         return None
     shape = parse_format(text).shape

@@ -1,0 +1,1 @@
+"""A first parser for a log that nobody has a parser for."""

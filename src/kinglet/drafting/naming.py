@@ -1,0 +1,82 @@
+"""What slots and variants are called: by keys and words beside them, by their types, by their neighbours."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable
+
+from kinglet.names import RESERVED
+
+_KEY = re.compile(r"([A-Za-z_][\w.-]*)[\"']?\s*[=:]\s*[\"'\[(<{#]?$")
+_WORDS = re.compile(r"([A-Za-z][A-Za-z_-]*)\W*$")
+_SIDES = {"from": "src", "to": "dst", "source": "src", "destination": "dst", "src": "src", "dst": "dst", "client": "src"}
+"""Words in front of an address that tell which end of a connection it is."""
+_PEOPLE = ("user", "by", "for", "account", "login")
+_SMALL = frozenset(
+    "a an and are as at be but by for from has in into is it its no not of on or so than that the this to was were with".split()
+)
+_ENDS = ("ip", "host", "port", "mac")
+_PLAIN = {
+    "int": "number", "num": "number", "hex": "number", "text": "text", "rest": "text", "word": "value", "time": "until",
+    "size": "bytes", "email": "mail", "port": "port", "bool": "value",
+}  # fmt: skip
+_MOST = 40
+
+
+class Names:
+    """The names of the slots of one pattern: none twice, none that an event has already."""
+
+    def __init__(self, taken: Iterable[str] = ()) -> None:
+        self._taken = {*RESERVED, "body", "more", *taken}
+        self._side = ""
+
+    def name(self, before: str, type_: str, wanted: str | None = None) -> str:
+        """A name for the slot of this type behind this text."""
+        chosen = wanted or self._called(before, type_)
+        number, found = 1, chosen
+        while found in self._taken:
+            number += 1
+            found = f"{chosen}_{number}"
+        self._taken.add(found)
+        return found
+
+    def _called(self, before: str, type_: str) -> str:
+        if type_ == "port" and before == ":" and self._side:
+            return f"{self._side}_port" if self._side != "ip" else "port"
+        key = _KEY.search(before)
+        word = _WORDS.search(before)
+        label = _plain(key[1]) if key else ""
+        last = _plain(word[1]) if word else ""
+        self._side = ""
+        if type_ in _ENDS:
+            side = _SIDES.get(label or last, "")
+            self._side = side or ("ip" if type_ == "ip" else "")
+            if side:
+                return f"{side}_{type_}"
+        if label:
+            return label
+        if type_ in ("word", "email") and last in _PEOPLE:
+            return "user"
+        if last and last not in _SMALL and type_ not in _ENDS:
+            return last
+        return _PLAIN.get(type_, type_)
+
+
+def _plain(text: str) -> str:
+    """A word as the name of a field: small letters without marks."""
+    plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "_", plain.lower()).strip("_")[:_MOST]
+
+
+def variant_name(text: str, taken: set[str], number: int) -> str:
+    """A name for a variant by the words of its fixed text, none of those that are taken."""
+    words = [word for word in re.findall(r"[a-z][a-z0-9]*", _plain(text).replace("_", " ")) if len(word) > 1]
+    telling = [word for word in words if word not in _SMALL] or words
+    chosen = "-".join(telling[:4])[:_MOST] or f"message-{number}"
+    found, count = chosen, 1
+    while found in taken:
+        count += 1
+        found = f"{chosen}-{count}"
+    taken.add(found)
+    return found

@@ -1,0 +1,168 @@
+"""Messages as patterns: fixed text, typed and named slots, optional parts."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from kinglet.discover.columns import type_of
+from kinglet.discover.shapes import escaped
+from kinglet.drafting.naming import Names
+from kinglet.mining.cells import JSON, SIZE, value
+from kinglet.mining.messages import Literal, Maybe, Message, Part, Varying
+from kinglet.patterns.types import TYPES
+
+_FEW = 5
+_OFTEN = 3
+_ENOUGH = 20
+_ALTERNATIVE = re.compile(r"[^\W\d_][\w-]*")
+_AS = {"ipv4": "ip", "ipv6": "ip", "empty": "text", "hex": "word", "bool": "word", "time": "word", "host": "host"}
+"""Types of values that a sample shows too narrowly, or that would lose how a value is written."""
+_LARGEST = 18
+
+
+@dataclass
+class Slot:
+    """A slot of a draft: its name, its type, and the text of its value in each row of the message."""
+
+    name: str
+    type: str
+    values: list[str | None]
+    words: tuple[str, ...] = ()
+    wanted: str = ""
+
+    def __post_init__(self) -> None:
+        self.wanted = self.wanted or self.name
+
+    @property
+    def text(self) -> str:
+        """The slot as a pattern has it."""
+        kind = "|".join(self.words) if self.words else self.type
+        if not self.name:
+            return "{:" + kind + "}"
+        return "{" + (self.name if kind == "word" else f"{self.name}:{kind}") + "}"
+
+
+@dataclass
+class Written:
+    """A message as a pattern. maybe: for each optional part the rows that have it, and its text."""
+
+    parts: list[str | Slot | Optional]
+    slots: list[Slot]
+    maybe: list[list[int]] = field(default_factory=list)
+
+    @property
+    def pattern(self) -> str:
+        """The pattern as a parser file has it."""
+        return _text(self.parts)
+
+    @property
+    def words(self) -> str:
+        """The fixed text that every line has."""
+        return "".join(part if isinstance(part, str) else " " for part in self.parts)
+
+
+@dataclass
+class Optional:
+    """An optional part of a pattern."""
+
+    parts: list[str | Slot]
+
+
+def _text(parts: Sequence[str | Slot | Optional]) -> str:
+    """Parts as a pattern; brackets that would meet those of an optional part stand in quotes."""
+    out = ""
+    for part in parts:
+        if isinstance(part, str):
+            text = escaped(part).replace("\t", r'{"\t"}')
+            out += '{"["}' + text[1:] if text.startswith("[") and out.endswith("[") else text
+        elif isinstance(part, Slot):
+            out += part.text
+        else:
+            inner = _text(part.parts)
+            inner = inner[:-1] + '{"]"}' if inner.endswith("]") else inner
+            out = out[:-1] + '{"["}' if out.endswith("[") else out
+            out += f"[[{inner}]]"
+    return out
+
+
+def written(message: Message, names: Names, *, several_lines: Sequence[int] = (), stamp: list[str | None] | None = None) -> Written:
+    """A message as a pattern.
+
+    several_lines: the rows that have more lines behind the first. stamp: the stamp of each row, which is called so.
+    """
+    parts: list[str | Slot | Optional] = []
+    slots: list[Slot] = []
+    maybe: list[list[int]] = []
+    before = ""
+    for i, part in enumerate(message.parts):
+        last = i == len(message.parts) - 1
+        if isinstance(part, Maybe):
+            inner: list[str | Slot] = []
+            for k, item in enumerate(part.parts):
+                if isinstance(item, Literal):
+                    inner.append(item.text)
+                    before = item.text
+                else:
+                    slot = _slot(item, before, names, last=last and k == len(part.parts) - 1, stamp=stamp)
+                    inner.append(slot)
+                    slots.append(slot)
+                    before = ""
+            parts.append(Optional(inner))
+            maybe.append(part.rows)
+        elif isinstance(part, Literal):
+            parts.append(part.text.rstrip() if last else part.text)
+            before = part.text
+        else:
+            slot = _slot(part, before, names, last=last, stamp=stamp)
+            parts.append(slot)
+            slots.append(slot)
+            before = ""
+    return Written(parts, slots, maybe)
+
+
+def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[str | None] | None) -> Slot:
+    if stamp is not None and part.values == stamp:
+        return Slot(names.name(before, "time", "stamp"), "time", part.values)
+    if part.looks == {value(JSON)}:
+        return Slot("", "json", part.values)
+    type_, words = slot_type(part, before, last=last)
+    return Slot(names.name(before, type_), type_, part.values, words)
+
+
+def slot_type(part: Varying, before: str, *, last: bool) -> tuple[str, tuple[str, ...]]:
+    """The type of what varies, and the words that it may be, where they are few."""
+    known = [text for text in part.values if text is not None]
+    counts = Counter(known)
+    if (
+        2 <= len(counts) <= _FEW
+        and len(known) >= _ENOUGH
+        and min(counts.values()) >= _OFTEN
+        and all(_ALTERNATIVE.fullmatch(text) and text not in TYPES for text in counts)
+    ):
+        return "word", tuple(sorted(counts))
+    if part.looks == {value(SIZE)}:
+        return "size", ()
+    found = type_of(pl.Series("", known, dtype=pl.String))
+    found = _AS.get(found, found)
+    if any(not text for text in known) and found != "rest":
+        found = "text"
+    if found in ("int", "port") and not all(_is_number(text) for text in counts):
+        found = "word"
+    if found == "int" and before == ":" and all(0 <= int(text) <= 65535 for text in counts):
+        found = "port"
+    elif found == "port" and before != ":" and "port" not in before.lower():
+        found = "int"
+    if found == "word" and any(re.search(r"\s", text) for text in counts):
+        found = "text"
+    return ("rest" if found == "text" and last else found), ()
+
+
+def _is_number(text: str) -> bool:
+    """Whether a whole number is written as one: without zeros in front, and not too long."""
+    digits = text.lstrip("+-")
+    return len(digits) <= _LARGEST and (digits == "0" or not digits.startswith("0")) and not text.startswith("+")

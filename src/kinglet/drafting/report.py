@@ -1,0 +1,73 @@
+"""What a draft is: the parser file, what it rests on, and what its maker has to decide."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass, field
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from kinglet.parser import Parser
+
+
+@dataclass(frozen=True)
+class Doubt:
+    """Something that the log does not say; lines are numbers of some lines that show it. mend: what to do about it."""
+
+    about: str
+    what: str
+    mend: str = ""
+    lines: list[int] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class DraftedMessage:
+    """A message of the log: the variant that reads it, how many events of the log it has, and one of them."""
+
+    variant: str
+    pattern: str
+    count: int
+    share: float
+    example: str
+    line: int
+    fields: list[str] = field(default_factory=list)
+    classes: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Ready:
+    """A parser that exists already and reads the log: its share of complete events."""
+
+    parser: str
+    complete: float
+
+
+@dataclass(frozen=True)
+class Draft:
+    """A first parser of a log.
+
+    text: the parser file. events: how many were looked at; complete: how many of them the parser reads wholly, partial:
+    only their front part. left: messages that were left out, and their events.
+    """
+
+    name: str
+    text: str
+    events: int
+    complete: int
+    partial: int
+    unmatched: int
+    messages: list[DraftedMessage]
+    doubts: list[Doubt]
+    ready: list[Ready]
+    cases: int
+    left: int = 0
+
+    @property
+    def parser(self) -> Parser:
+        """The parser, loaded."""
+        from kinglet.parser import load
+
+        return load(self.text)
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain values, as `--json` prints them."""
+        return asdict(self)

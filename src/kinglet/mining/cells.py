@@ -1,0 +1,176 @@
+"""Texts broken into cells: words, values by their look, quoted text, signs and blanks."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable
+from functools import lru_cache
+from typing import NamedTuple
+
+TIME, ADDRESS, NUMBER, PATH, MAIL, URL, QUOTED, SIZE, NAME, JSON = "tanpmuqzij"
+"""What a cell looks like. NUMBER is anything of digits, NAME a word with digits, points or the like in it."""
+WORD = "w"
+"""A word that was found to vary."""
+TEXT = "x"
+"""Several words that vary."""
+
+_UNIT = r"(?:ms|us|µs|ns|s|sec|min|h|d|%|[KMGT]i?B|[kKMGT]?b|B)"
+_V4 = r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}"
+_GROUPS = "[0-9A-Fa-f]{1,4}(?::[0-9A-Fa-f]{1,4})*"
+_V6 = rf"(?:(?:[0-9A-Fa-f]{{1,4}}:){{7}}[0-9A-Fa-f]{{1,4}}|(?:{_GROUPS})?::(?:{_GROUPS})?)"
+_QUOTES = (
+    r"(?:(?<=[\s=:(\[,{|;])|^)\"(?P<q>[^\"\n]*)\"(?!\w)",
+    r"(?:(?<=[\s=:(\[,{|;])|^)'(?P<q2>[^'\n]*)'(?!\w)",
+)
+_PIECES = (
+    r"(?P<z>(?<![\w.])[0-9]+(?:\.[0-9]+)? ?(?:[KMGT]i?B|bytes)\b)",
+    r"(?P<b>[ \t]+)",
+    r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})[^\W\d][\w.-]*(?:=|:(?=[0-9\"'\[(]))(?!=))",  # a key
+    r"(?P<s>[(\[{<|;\n\"]|'(?!\w))",
+    r"(?P<c>(?:(?!,[\w.-]+=)[^\s|;\"]|(?<=\w)\"(?=\w))+)",
+    r"(?P<s2>.)",
+)
+_TYPES = (
+    ("u", r"[A-Za-z][A-Za-z0-9+.-]*://.+"),
+    ("m", r"[\w.+-]+@[\w-]+(?:\.[\w-]+)+"),
+    ("n", r"[0-9A-Fa-f]{8}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{4}-[0-9A-Fa-f]{12}"),
+    ("a", r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}"),
+    ("a", _V6),
+    ("a", rf"{_V4}(?:/[0-9]{{1,2}})?"),
+    ("p", r"~?/.*|[A-Za-z]:\\.+"),
+    ("n", r"0[xX][0-9A-Fa-f]+|[+-]?[0-9]+(?:\.[0-9]+)?"),
+    ("w", r"[^\W\d]+(?:[-'’][^\W\d]+)*"),
+)
+_TYPED = re.compile("|".join(f"(?P<{name}_{i}>{part})" for i, (name, part) in enumerate(_TYPES)))
+_COMPOSED = (
+    re.compile(rf"({_V4}|{_V6})([:#/])([0-9]{{1,5}})"),
+    re.compile(rf"([+-]?[0-9]+(?:\.[0-9]+)?)({_UNIT})"),
+    re.compile(r"([^()\[\]<>]+)([\[(<])([^()\[\]<>]*)([\])>])"),
+)
+"""Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number."""
+_CLOSING = {")": "(", "]": "[", "}": "{", ">": "<"}
+
+
+class Cells(NamedTuple):
+    """A text in cells: their keys, equal where texts are to be compared as equal, and their texts."""
+
+    keys: tuple[str, ...]
+    texts: tuple[str, ...]
+
+
+def value(kind: str) -> str:
+    """The key of cells that are values of this look."""
+    return "\ue000" + kind
+
+
+def is_value(key: str) -> bool:
+    return key[0] == "\ue000"
+
+
+def is_word(key: str) -> bool:
+    """Whether a cell is a word as it stands."""
+    return key[0].isalpha() or key[0] == "_"
+
+
+@lru_cache(32)
+def _regex(stamps: tuple[str, ...]) -> re.Pattern[str]:
+    parts = [f"(?P<t>(?<![\\w.:/-])(?:{'|'.join(stamps)})(?![0-9]))"] if stamps else []
+    return re.compile("|".join([*parts, *_QUOTES, *_PIECES]), re.DOTALL)
+
+
+def cells(texts: Iterable[str], stamps: Iterable[str] = ()) -> list[Cells]:
+    """The cells of texts. stamps: regexes of stamps in them."""
+    regex = _regex(tuple(dict.fromkeys(stamps)))
+    return [_cells(text, regex) for text in texts]
+
+
+def _cells(text: str, regex: re.Pattern[str]) -> Cells:
+    keys: list[str] = []
+    found: list[str] = []
+    tail = _json_tail(text)
+    end = len(text) - len(tail)
+    for piece in regex.finditer(text, 0, end):
+        kind = (piece.lastgroup or "s")[0]
+        part = piece[0]
+        match kind:
+            case "c" | "k":
+                inner = _chunk(part)
+                keys += inner.keys
+                found += inner.texts
+                continue
+            case "q":
+                content = piece[piece.lastgroup or 0]
+                keys += [part[0], value(_look(content)), part[0]]
+                found += [part[0], content]
+                part = part[-1]
+            case "b":
+                keys.append("\t" if "\t" in part else " ")
+            case "s":
+                keys.append(part)
+            case _:
+                keys.append(value(kind))
+        found.append(part)
+    if tail:
+        keys.append(value(JSON))
+        found.append(tail)
+    return Cells(tuple(keys), tuple(found))
+
+
+@lru_cache(1 << 16)
+def _chunk(text: str) -> Cells:
+    """The cells of text without blanks: the signs around it by themselves, and within it only where its form is known."""
+    core, signs = text, ""
+    while core and (core[-1] in ",;:.!?=\"'" or core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1])):
+        core, signs = core[:-1], core[-1] + signs
+    lead = ""
+    while len(core) > 1 and core[0] in "#*@$&!~^+-,:=" and not _TYPED.fullmatch(core):
+        core, lead = core[1:], lead + core[0]
+    inner = _core(core) if core else Cells((), ())
+    return Cells((*lead, *inner.keys, *signs), (*lead, *inner.texts, *signs))
+
+
+def _core(text: str) -> Cells:
+    kind = _look(text, "i")
+    if kind == "w":
+        return Cells((text,), (text,))
+    if kind == "i":
+        for form in _COMPOSED:
+            if composed := form.fullmatch(text):
+                keys: list[str] = []
+                texts: list[str] = []
+                for i, part in enumerate(composed.groups()):
+                    if i % 2 or not part:
+                        own = Cells((part,) if part else (), (part,) if part else ())
+                    else:
+                        own = _core(part)
+                    keys += own.keys
+                    texts += own.texts
+                return Cells(tuple(keys), tuple(texts))
+    return Cells((value(kind),), (text,))
+
+
+def _look(text: str, otherwise: str = QUOTED) -> str:
+    """What a text looks like: the look of its whole, or none of these."""
+    typed = _TYPED.fullmatch(text)
+    kind = (typed.lastgroup or otherwise)[0] if typed else otherwise
+    return QUOTED if kind == "w" and otherwise == QUOTED else kind
+
+
+def _json_tail(text: str) -> str:
+    """The JSON object that a text ends with."""
+    if not text.endswith("}"):
+        return ""
+    start = text.find('{"')
+    while 0 <= start:
+        try:
+            if isinstance(json.loads(text[start:]), dict):
+                return text[start:]
+        except ValueError:
+            pass
+        except RecursionError:
+            return ""
+        start = text.find('{"', start + 1)
+        if start > 4000:
+            break
+    return ""

@@ -1,0 +1,140 @@
+"""The head that the messages of a log share: how far the cells of all lines stand in line."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from kinglet.mining.cells import ADDRESS, NAME, TIME, Cells, is_value, is_word, value
+
+_ALL = 0.97
+"""So many lines have to agree in what a cell of the head looks like."""
+_FEW = 40
+_NEAR = 7
+_LEVELS = frozenset(
+    "trace debug info information informational notice warn warning error err crit critical alert emerg emergency fatal severe"
+    " verbose fine finer finest config panic audit success failure".split()
+)
+_NAMES = (value(NAME), value(ADDRESS))
+
+
+class Head(NamedTuple):
+    """The cells that all lines begin with, and the one that tells the messages apart.
+
+    looks: what each cell looks like. kind: the position of the cell that tells.
+    """
+
+    looks: tuple[str, ...] = ()
+    kind: int | None = None
+
+    @property
+    def length(self) -> int:
+        return len(self.looks)
+
+    def begins(self, line: Cells) -> bool:
+        """Whether a line has this head."""
+        return all(_look(line.keys, i) == look for i, look in enumerate(self.looks))
+
+
+def head_of(lines: Sequence[Cells]) -> Head:
+    """The head of lines."""
+    if not lines:
+        return Head()
+    position = 0
+    end = 0
+    looks: list[str] = []
+    kind: int | None = None
+    now = [(line.keys, line.texts) for line in lines]
+    while True:
+        here = Counter(_look(keys, position) for keys, _ in now)
+        look, count = here.most_common(1)[0]
+        if look == "" or count < _ALL * len(lines):
+            break
+        now = [line for line in now if _look(line[0], position) == look]
+        looks.append(look)
+        sign = not (look == "w" or look[0] == "\ue000")
+        if not sign:
+            words = Counter(texts[position] for _, texts in now)
+            plain = look == "w" and sum(is_word(keys[position]) for keys, _ in now) > 0.5 * len(now)
+            if plain and not _is_of_head(now, position, words) and not _leads_on(now, position):
+                break
+            if not plain and look != value(TIME) and kind is None and _tells(now, position, words):
+                kind = position
+            end = position + 1
+        elif look != " " or end:
+            # a sign belongs to the head where something of the head stands before it
+            end = position + 1
+        position += 1
+    return Head(tuple(looks[:end]), kind if kind is not None and kind < end else None)
+
+
+def _look(keys: tuple[str, ...], i: int) -> str:
+    """What a cell of a head looks like: words, names and addresses may stand at one place."""
+    if i >= len(keys):
+        return ""
+    return "w" if is_word(keys[i]) or keys[i] in _NAMES else keys[i]
+
+
+def _is_of_head(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, words: Counter[str]) -> bool:
+    """Whether a word at this place is a value of the head, not the beginning of a message."""
+    if len(words) == 1:
+        return True
+    if all(word.lower() in _LEVELS for word, count in words.items() if count > 0.02 * len(lines)):
+        return True
+    if _closed(lines, i) and len(words) <= _FEW:
+        return True
+    # few words, each of which is followed by many, which stand behind several of them
+    behind: dict[str, Counter[str]] = defaultdict(Counter)
+    for keys, texts in lines:
+        behind[next((key for key in keys[i + 1 :] if is_word(key)), "")][texts[i]] += 1
+    usual = {word: counts for word, counts in behind.items() if word and counts.total() > 1}
+    followed = Counter(text for counts in usual.values() for text in counts)
+    many = sum(words[text] for text, count in followed.items() if count >= 3)
+    shared = sum(counts.total() for counts in usual.values() if len(counts) > 1)
+    return len(words) <= 12 and many >= 0.9 * len(lines) and len(usual) >= 1.5 * len(words) and shared >= 0.2 * len(lines)
+
+
+def _leads_on(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int) -> bool:
+    """Whether a word that surely belongs to the head stands a few cells behind this one."""
+    least = _ALL * len(lines)
+    for at in range(i + 1, i + _NEAR):
+        look, count = Counter(_look(keys, at) for keys, _ in lines).most_common(1)[0]
+        if look == "" or count < least:
+            return False
+        if look == "w":
+            words = Counter(texts[at].lower() for keys, texts in lines if _look(keys, at) == look)
+            if sum(count for word, count in words.items() if word in _LEVELS) >= least and len(words) > 1:
+                return True
+    return False
+
+
+def _closed(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int) -> bool:
+    """Whether the same signs stand behind the word in nearly all lines: a bracket, a bar, a tab or a colon."""
+    after = Counter(keys[i + 1 : i + 3] for keys, _ in lines)
+    (first, count) = after.most_common(1)[0]
+    if count < _ALL * len(lines) or not first:
+        return False
+    if first[0] == " ":
+        return len(first) > 1 and first[1] in ("|", "-", ";", "(", "[", "<", "{")
+    return not is_word(first[0]) and first[0] not in ("=",)
+
+
+def _tells(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, values: Counter[str]) -> bool:
+    """Whether the value at this place tells which message it is."""
+    if not 2 <= len(values) <= max(_FEW, 0.02 * len(lines)) or values.most_common(1)[0][1] > 0.95 * len(lines):
+        return False
+    # what each value is mostly followed by: the first words behind, if others follow others
+    follow: dict[str, Counter[tuple[str, ...]]] = defaultdict(Counter)
+    overall: Counter[tuple[str, ...]] = Counter()
+    for keys, texts in lines:
+        words = tuple(key for key in keys[i + 1 :] if is_word(key))[:8]
+        follow[texts[i]][words] += 1
+        overall[words] += 1
+    shared: dict[tuple[str, ...], set[str]] = defaultdict(set)
+    for text, counts in follow.items():
+        for words in counts:
+            shared[words].add(text)
+    repeated = {words for words, count in overall.items() if count > 1}
+    total = sum(overall[words] for words in repeated)
+    return bool(total) and sum(overall[words] for words in repeated if len(shared[words]) == 1) >= 0.9 * total

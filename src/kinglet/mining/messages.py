@@ -1,0 +1,298 @@
+"""The messages of a log: its lines in groups, each with the text that they share and the values that vary."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+
+from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, Cells, cells, is_value, value
+from kinglet.mining.columns import Table, table
+from kinglet.mining.grouping import groups
+from kinglet.mining.heads import Head, head_of
+from kinglet.mining.words import free_text, vary
+
+Keys = tuple[str, ...]
+_CONSTANT = 3
+"""A name with digits in it that never varies in so many lines is fixed text."""
+
+
+@dataclass
+class Literal:
+    """Fixed text."""
+
+    text: str
+
+
+@dataclass
+class Varying:
+    """What varies: its values by row of the message, None where a row lacks it. looks: what its values look like."""
+
+    values: list[str | None]
+    looks: frozenset[str]
+
+
+@dataclass
+class Maybe:
+    """What some rows have and others have not. rows: the positions of those that have it."""
+
+    parts: list[Literal | Varying]
+    rows: list[int]
+
+
+Part = Literal | Varying | Maybe
+
+
+@dataclass
+class Message:
+    """Lines of one message: their numbers, and what they are made of."""
+
+    rows: list[int]
+    parts: list[Part]
+    kinds: list[str] = field(default_factory=list)
+
+    @property
+    def literal(self) -> int:
+        """How many characters of fixed text every line of it has."""
+        return sum(len(part.text.strip()) for part in self.parts if isinstance(part, Literal))
+
+
+@dataclass
+class Mined:
+    """A log by its messages. head: what all lines begin with, kind: which of its parts tells the messages apart."""
+
+    begins: Head
+    head: list[Part]
+    kind: int | None
+    messages: list[Message]
+    lost: list[int]
+    """Lines whose head is another."""
+
+
+def mine(
+    texts: Sequence[str],
+    stamps: Iterable[str] = (),
+    head: Head | None = None,
+    kinds: Sequence[str] | None = None,
+) -> Mined:
+    """The messages of texts, the commonest first.
+
+    stamps: regexes of stamps that stand in them. head: what the texts begin with, where it is known. kinds: what tells
+    the messages apart, where that is known.
+    """
+    lines = cells(texts, stamps)
+    found = head_of(lines) if head is None else head
+    kept = [i for i, line in enumerate(lines) if found.begins(line)]
+    of_head = _message(kept, [_cut(lines[i], 0, found.length) for i in kept], None) if found.length and kept else None
+    if kinds is not None:
+        kinds = [kinds[i] for i in kept]
+    elif found.kind is not None:
+        kinds = [lines[i].texts[found.kind] for i in kept]
+    each = messages([_cut(lines[i], found.length, None) for i in kept], kinds)
+    for message in each:
+        message.rows = [kept[row] for row in message.rows]
+    kind = None
+    if of_head is not None and kinds is not None:
+        kind = next((i for i, part in enumerate(of_head.parts) if isinstance(part, Varying) and part.values == kinds), None)
+    having = set(kept)
+    lost = [i for i in range(len(lines)) if i not in having]
+    parts = of_head.parts if of_head else []
+    if kind is not None:
+        parts, kind = _opened(parts, kind, each)
+    return Mined(found, parts, kind, each, lost)
+
+
+def _opened(parts: list[Part], kind: int, each: Sequence[Message]) -> tuple[list[Part], int]:
+    """The parts of a head with fixed text in front of the number that is the kind by itself: `E` and `{code}`."""
+    part = parts[kind]
+    assert isinstance(part, Varying)
+    texts = {text for text in part.values if text is not None}
+    before = re.sub("[0-9]+$", "", min(texts))
+    if not before or not all(re.fullmatch("0|[1-9][0-9]*", text.removeprefix(before)) for text in texts):
+        return parts, kind
+    for message in each:
+        message.kinds = [text.removeprefix(before) for text in message.kinds]
+    values = [text.removeprefix(before) if text is not None else None for text in part.values]
+    opened = [*parts[:kind], Literal(before), Varying(values, frozenset({value(NUMBER)})), *parts[kind + 1 :]]
+    found = _merged(opened)
+    return found, next(i for i, part in enumerate(found) if isinstance(part, Varying) and part.values == values)
+
+
+def _cut(line: Cells, start: int, end: int | None) -> Cells:
+    return Cells(line.keys[start:end], line.texts[start:end])
+
+
+def messages(bodies: Sequence[Cells], kinds: Sequence[str] | None = None) -> list[Message]:
+    """The messages of texts, the commonest first. kinds: what tells them apart already."""
+    lead = [(f"K{kind}", " ") for kind in kinds] if kinds is not None else [()] * len(bodies)
+    forms = [(*front, *body.keys) for front, body in zip(lead, bodies, strict=True)]
+    rows: dict[Keys, list[int]] = defaultdict(list)
+    for row, form in enumerate(forms):
+        rows[form].append(row)
+    distinct = list(rows)
+    general = free_text(vary(free_text(distinct)))
+    merged: dict[Keys, list[int]] = defaultdict(list)
+    for form, own in zip(general, distinct, strict=True):
+        merged[form] += rows[own]
+    names = list(merged)
+    out: list[Message] = []
+    skip = 2 if kinds is not None else 0
+    for group in groups(names, [len(merged[form]) for form in names]):
+        members = sorted((names[i] for i in group), key=lambda form: -len(merged[form]))
+        chosen = [(row, form) for form in members for row in merged[form]]
+        chosen.sort()
+        found = _message(
+            [row for row, _ in chosen], [bodies[row] for row, _ in chosen], [form[skip:] for _, form in chosen]
+        )
+        if kinds is not None:
+            found.kinds = list(dict.fromkeys(kinds[row] for row, _ in chosen))
+        out.append(found)
+    return out
+
+
+def _message(rows: list[int], bodies: Sequence[Cells], forms: Sequence[Keys] | None) -> Message:
+    """A message of lines: their numbers, cells and general forms."""
+    if forms is None:  # a head: all lines have the same cells
+        width = len(bodies[0].keys)
+        columns = [{body.texts[i] for body in bodies} for i in range(width)]
+        general = tuple(
+            value("w") if len(texts) > 1 and not is_value(bodies[0].keys[i]) else bodies[0].keys[i]
+            for i, texts in enumerate(columns)
+        )
+        forms = [general] * len(bodies)
+    counts = Counter(forms)
+    distinct = [form for form, _ in counts.most_common()]
+    found = table(distinct)
+    number = {form: i for i, form in enumerate(distinct)}
+    values: list[list[str | None]] = [[None] * len(rows) for _ in found.columns]
+    for row, (body, form) in enumerate(zip(bodies, forms, strict=True)):
+        places = found.places[number[form]]
+        for i, column in enumerate(places):
+            last = i == len(places) - 1
+            values[column][row] = "".join(body.texts[i:]) if last and form[i] == value(TEXT) else body.texts[i]
+    return Message(rows, _parts(found, values, [number[form] for form in forms]))
+
+
+def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int]) -> list[Part]:
+    """What a message is made of, from its columns."""
+    parts: list[Part] = []
+    forms = max(form_of) + 1
+    runs: list[tuple[frozenset[int], list[int]]] = []
+    for i, column in enumerate(found.columns):
+        if runs and runs[-1][0] == column.forms:
+            runs[-1][1].append(i)
+        else:
+            runs.append((column.forms, [i]))
+    runs = _placed(found, runs, forms)
+    for having, members in runs:
+        made = _joined([_part(found, values, i) for i in members])
+        if len(having) == forms:
+            parts += made
+        else:
+            parts.append(Maybe(made, [row for row, form in enumerate(form_of) if form in having]))
+    return _merged(_whole(parts))
+
+
+def _whole(parts: Sequence[Part]) -> list[Part]:
+    """The parts with signs that only some rows have around a value, such as `<none>`, taken into the value."""
+    out: list[Part] = []
+    i = 0
+    while i < len(parts):
+        part = parts[i]
+        before, behind = parts[i - 1] if i else None, parts[i + 1] if i + 1 < len(parts) else None
+        signs = [side if _is_sign(side) else None for side in (before, behind)]
+        if not isinstance(part, Varying) or signs == [None, None]:
+            out.append(part)
+            i += 1
+            continue
+        values = list(part.values)
+        for side, in_front in zip(signs, (True, False), strict=True):
+            if isinstance(side, Maybe):
+                text = "".join(item.text for item in side.parts if isinstance(item, Literal))
+                for row in side.rows:
+                    values[row] = text + (values[row] or "") if in_front else (values[row] or "") + text
+        if signs[0] is not None:
+            out.pop()
+        out.append(Varying(values, frozenset({value(WORD)})))
+        i += 1 + (signs[1] is not None)
+    return out
+
+
+def _is_sign(part: Part | None) -> bool:
+    """Whether it is a sign or several, without a blank, that only some rows have."""
+    return isinstance(part, Maybe) and all(
+        isinstance(item, Literal) and not any(char.isalnum() or char.isspace() for char in item.text) for item in part.parts
+    )
+
+
+def _placed(
+    found: Table, runs: list[tuple[frozenset[int], list[int]]], forms: int
+) -> list[tuple[frozenset[int], list[int]]]:
+    """What only some forms have, so placed that it reads best: `[[ from {{ip}}]]` rather than `[[from {{ip}} ]]`."""
+    out = [(having, list(members)) for having, members in runs]
+    for k in range(1, len(out) - 1):
+        having, members = out[k]
+        before, behind = out[k - 1][1], out[k + 1][1]
+        if len(having) == forms or len(out[k - 1][0]) != forms or len(out[k + 1][0]) != forms:
+            continue
+        left = right = 0  # how many cells it may move either way: what stands there is the same as at its other end
+        while left < min(len(before), len(members)) and _same(found, before[-1 - left], members[-1 - left]):
+            left += 1
+        while right < min(len(behind), len(members)) and _same(found, behind[right], members[right]):
+            right += 1
+        row = before[len(before) - left :] + members + behind[:right]
+        ways = range(len(row) - len(members) + 1)
+        best = max(ways, key=lambda at: (_reads_well(found, row[at : at + len(members)]), -abs(at - left)))
+        end = best + len(members)
+        out[k - 1] = (out[k - 1][0], before[: len(before) - left] + row[:best])
+        out[k] = (having, row[best:end])
+        out[k + 1] = (out[k + 1][0], row[end:] + behind[right:])
+    return [run for run in out if run[1]]
+
+
+def _same(found: Table, one: int, other: int) -> bool:
+    literal = found.columns[one].literal
+    return literal is not None and literal == found.columns[other].literal and not literal[0].isalnum()
+
+
+_OPEN = {")": "(", "]": "[", ">": "<", "}": "{"}
+
+
+def _reads_well(found: Table, members: Sequence[int]) -> int:
+    """How well cells stand together: brackets and quotes in pairs, a blank or a comma in front, none behind."""
+    signs = [found.columns[member].literal or "" for member in members]
+    counts = Counter(signs)
+    paired = all(counts[opening] == counts[closing] for closing, opening in _OPEN.items())
+    paired = paired and not any(counts[quote] % 2 for quote in "\"'")
+    return 4 * paired + (signs[0] in (" ", "\t", ",", ";", "|")) + (signs[0] != " ") * (signs[0] in ",;|") - (signs[-1] in (" ", "\t"))
+
+
+def _part(found: Table, values: list[list[str | None]], i: int) -> Literal | Varying:
+    column = found.columns[i]
+    present = [text for text in values[i] if text is not None]
+    if column.literal is not None:
+        return Literal(present[0] if column.literal not in (" ", "\t") else column.literal)
+    if column.keys == {value(NAME)} and len(present) >= _CONSTANT and len(set(present)) == 1:
+        return Literal(present[0])
+    return Varying(values[i], column.keys)
+
+
+def _joined(parts: Sequence[Literal | Varying]) -> list[Literal | Varying]:
+    out: list[Literal | Varying] = []
+    for part in parts:
+        if isinstance(part, Literal) and out and isinstance(out[-1], Literal):
+            out[-1] = Literal(out[-1].text + part.text)
+        else:
+            out.append(part)
+    return out
+
+
+def _merged(parts: Sequence[Part]) -> list[Part]:
+    out: list[Part] = []
+    for part in parts:
+        if isinstance(part, Literal) and out and isinstance(out[-1], Literal):
+            out[-1] = Literal(out[-1].text + part.text)
+        else:
+            out.append(part)
+    return out

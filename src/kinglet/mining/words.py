@@ -1,0 +1,109 @@
+"""Which words vary: those that stand where many others stand, everything around them being the same."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
+
+from kinglet.mining.cells import NAME, TEXT, WORD, is_value, is_word, value
+
+_ROUNDS = 8
+_MANY = 4
+"""So many words at one place are values."""
+Keys = tuple[str, ...]
+
+
+def vary(forms: Sequence[Keys]) -> list[Keys]:
+    """The forms with words that vary as values; each stands for itself, however often it occurs."""
+    now = list(forms)
+    words: set[str] = set()
+    for _ in range(_ROUNDS):
+        places, words = _places(now, words)
+        changed = [_replaced(form, places, words) for form in now]
+        if changed == now:
+            break
+        now = changed
+    return now
+
+
+def free_text(forms: Sequence[Keys]) -> list[Keys]:
+    """The forms with what stands behind a colon as text, where behind the same words many others stand there."""
+    tails: dict[Keys, set[Keys]] = defaultdict(set)
+    for form in set(forms):
+        for i in _colons(form):
+            tails[form[:i]].add(form[i:])
+    free = {before for before, behind in tails.items() if _is_free(before, behind)}
+    phrases = {tail for before in free for tail in tails[before]}
+    out = []
+    for form in forms:
+        for i in _colons(form):
+            if form[:i] in free or (len(form) - i > 1 and form[i:] in phrases):
+                form = (*form[:i], value(TEXT))
+                break
+        out.append(form)
+    return out
+
+
+def _colons(form: Keys) -> Iterable[int]:
+    """Where nothing but words stands behind a colon and a blank."""
+    last = max((i for i, key in enumerate(form) if not (is_word(key) or key in " ,.-" or key == value(WORD))), default=-1)
+    if 0 <= last < len(form) - 2 and form[last] == ":" and form[last + 1] == " ":
+        yield last + 2
+
+
+def _is_free(before: Keys, behind: set[Keys]) -> bool:
+    firsts = {tail[0] for tail in behind}
+    return any(map(is_word, before)) and len(firsts) >= 3 and len({len(tail) for tail in behind}) >= 2
+
+
+def _is_key(form: Keys, i: int) -> bool:
+    """Whether a word is the key of a pair."""
+    return i + 1 < len(form) and form[i + 1] == "="
+
+
+def _places(forms: Iterable[Keys], known: set[str]) -> tuple[set[tuple[Keys, Keys]], set[str]]:
+    """Frames whose word varies, and words that mostly stand in such."""
+    frames: dict[tuple[Keys, Keys], set[str]] = defaultdict(set)
+    distinct = set(forms)
+    for form in distinct:
+        for i, key in enumerate(form):
+            if (is_word(key) and not _is_key(form, i)) or key in (value(WORD), value(NAME)):
+                frames[form[:i], form[i + 1 :]].add(key)
+    places = {frame for frame, words in frames.items() if _varies(frame, words)}
+    inside: Counter[str] = Counter()
+    total: Counter[str] = Counter()
+    for form in distinct:
+        for i, key in enumerate(form):
+            if is_word(key):
+                total[key] += 1
+                inside[key] += (form[:i], form[i + 1 :]) in places and len(frames[form[:i], form[i + 1 :]]) >= _MANY
+    return places, known | {word for word, count in inside.items() if count > 0.5 * total[word]}
+
+
+def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
+    before, after = frame
+    literal = sum(is_word(key) for key in before) + sum(is_word(key) for key in after)
+    count = len(words) + 2 * (value(WORD) in words or value(NAME) in words)
+    if len(words) < 2 or not literal:
+        return False
+    first = not any(is_word(key) for key in before)
+    if first:
+        return count >= _MANY + 1 and literal >= 1
+    if count >= _MANY:
+        return True
+    enclosed = bool(before) and before[-1] in "\"'([<=" or (len(before) > 1 and before[-1] == " " and before[-2] in ":=")
+    return enclosed or literal >= 2
+
+
+def _replaced(form: Keys, places: set[tuple[Keys, Keys]], words: set[str]) -> Keys:
+    out = list(form)
+    literals = sum(is_word(key) for key in form)
+    for i, key in enumerate(form):
+        if not is_word(key) or _is_key(form, i):
+            if key == value(NAME) and (form[:i], form[i + 1 :]) in places:
+                out[i] = value(WORD)
+            continue
+        if (form[:i], form[i + 1 :]) in places or (key in words and literals > 1):
+            out[i] = value(WORD)
+            literals -= 1
+    return tuple(out)
