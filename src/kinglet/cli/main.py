@@ -13,6 +13,7 @@ import click
 
 COMMANDS: dict[str, tuple[str, str]] = {
     "look": ("kinglet.cli.look", "look at a raw log before there is a parser"),
+    "draft": ("kinglet.cli.draft", "write the first parser for a log that nobody has one for"),
     "try": ("kinglet.cli.try_", "parse a sample and show what came out of it"),
     "explain": ("kinglet.cli.explain", "show what a parser will do, pattern by pattern"),
     "check": ("kinglet.cli.check", "run the cases of parsers and check their mappings"),

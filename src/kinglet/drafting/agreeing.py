@@ -16,7 +16,7 @@ _SAID = {"text": "text", "int": "number", "float": "number", "bool": "flag", "ti
 def agree(shape: Shape) -> None:
     """Names the slots of a draft so that each field has one type."""
     envelope = shape.envelope.slots if shape.envelope is not None else []
-    groups = [envelope, *(variant.written.slots for variant in shape.variants)]
+    groups = [envelope, *(variant.slots for variant in shape.variants)]
     _numbers(slot for slots in groups for slot in slots)
     usual = _usual(groups)
     known: dict[str, str] = {}

@@ -2,24 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import shlex
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 import polars as pl
 
 from kinglet.calls import call_options
 from kinglet.discover.facts import Facts, facts
+from kinglet.discover.structured import Structured, structured
 from kinglet.discover.suggestion import file_stem, stamp_format, syslog_head
 from kinglet.drafting.agreeing import agree
+from kinglet.drafting.cases import case, chosen
+from kinglet.drafting.classes import severities, suggested
+from kinglet.drafting.masking import Masks
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, Written, written
 from kinglet.drafting.proving import prove
+from kinglet.drafting.ready import ready
 from kinglet.drafting.report import Doubt, Draft, DraftedMessage
 from kinglet.drafting.shape import Shape, Variant
+from kinglet.drafting.structures import kind_of, message_of, slots_of, types_of
 from kinglet.drafting.writing import text_of
-from kinglet.errors import UsageError
+from kinglet.drafting.yaml_text import scalar
+from kinglet.errors import ParserFileError, UsageError
+from kinglet.insight.cases import check_cases
+from kinglet.insight.coverage import coverage
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import Message, Mined, mine
+from kinglet.names import field_of
 from kinglet.parser import Parser, load
 from kinglet.plan.syslog import HEADS
 from kinglet.source.logs import Given, open_sources
@@ -30,6 +41,8 @@ MOST = 200
 _SAMPLE = 6000
 """So many events are mined at once; the others are read by what came of these, and what is left is mined again."""
 _ROUNDS = 4
+_PLAIN = 4
+_WORDY = 0.5
 
 
 class Wishes(NamedTuple):
@@ -40,6 +53,7 @@ class Wishes(NamedTuple):
     zone: str | None = None
     at: str | None = None
     most: int = MOST
+    mask: bool = False
 
 
 def draft(
@@ -49,12 +63,15 @@ def draft(
     at: str | None = None,
     encoding: str | None = None,
     most: int = MOST,
+    mask: bool = False,
+    into: str | None = None,
     max_unpacked_bytes: int | None = None,
 ) -> Draft:
     """Drafts a parser for logs of one form.
 
     product: `VENDOR/NAME` of what wrote them. zone: IANA zone of stamps that carry none. at: a date or moment near which
-    stamps without a year lie. most: variants to write; what is left is counted.
+    stamps without a year lie. most: variants to write; what is left is counted. mask: cases have stand-ins for addresses,
+    names and mail.
 
     Raises:
         InputError: a log cannot be read, or has nothing in it.
@@ -69,7 +86,7 @@ def draft(
     if not vendor.strip() or not name.strip():
         raise UsageError(f"product: {product!r} does not name a vendor and a product", "write it as VENDOR/NAME")
     found = facts(open_sources(*logs, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes), logs[0])
-    return _Drafting(found, Wishes(vendor.strip(), name.strip(), zone, at, most)).draft()
+    return _Drafting(found, Wishes(vendor.strip(), name.strip(), zone, at, most, mask)).draft()
 
 
 class _Drafting:
@@ -87,9 +104,13 @@ class _Drafting:
         )
         self.head: Head | None = None
         self.apps: list[str] | None = None
+        self.more: list[str | None] = []
 
     def draft(self) -> Draft:
         self._time()
+        found = self._structure()
+        if found is not None:
+            return self._structured(found)
         texts = self._bodies()
         self._mine(texts)
         events, parser = self._proved()
@@ -103,6 +124,8 @@ class _Drafting:
             if len(self.shape.variants) == before:
                 break
             events, parser = self._proved()
+        self._map()
+        self._cases(events, parser)
         return self._report(events)
 
     # what stands in front of the messages
@@ -130,7 +153,9 @@ class _Drafting:
 
     def _bodies(self) -> list[str]:
         """The first lines of events, without a head of syslog."""
-        first = self.raw.str.split("\n").list.first()
+        split = self.raw.str.splitn("\n", 2).struct.unnest()
+        first = split.to_series(0)
+        self.more = split.to_series(1).to_list()
         head = syslog_head(self.raw)
         if head is None:
             return [str(text) for text in first]
@@ -148,6 +173,86 @@ class _Drafting:
             self.apps = columns["app"].to_list()
             self.shape.kind = "app" if columns["app"].n_unique() > 1 else None
         return [text or "" for text in columns["body"]]
+
+    # events that are structure
+
+    def _structure(self) -> Structured | None:
+        records = self.found.records
+        columns = records.container.columns if records is not None else []
+        dialect = self.shape.events.get("csv")
+        if isinstance(dialect, dict) and dialect.get("header") is False and self._is_text(dialect.get("delimiter", ",")):
+            self.shape.events = {"line": True}
+            return None
+        text = stamp_format(self.found.stamps)
+        return structured(self.raw, text, self.shape.events, columns, self.stamp_texts)
+
+    def _is_text(self, delimiter: str) -> bool:
+        """Whether rows without a header are lines of text whose front happens to be in columns."""
+        if self.raw.str.contains("\n", literal=True).any():
+            return False
+        last = self.raw.head(_SAMPLE).str.split(delimiter).list.last()
+        return float(last.str.contains(r"\S[ ]+\S").mean() or 0) > _WORDY  # type: ignore[arg-type]
+
+    def _structured(self, found: Structured) -> Draft:
+        """A draft for events that are JSON objects, pairs, rows, elements or blocks."""
+        if found.stamp is None:
+            self.shape.time = None
+            self.shape.time_notes.clear()
+            self.doubts.clear()
+        elif self.shape.time is not None:
+            self.shape.time["from"] = found.stamp
+        everything = list(range(len(self.raw)))
+        plain = dict.fromkeys(found.types, "text") | ({found.stamp: "time"} if found.stamp else {})
+        self.shape.structure = found._replace(types=plain)
+        self.shape.variants = [Variant("any", None, everything)]
+        events = self._parsed(self._loaded())
+        texts = {name: events[field_of(name)] for name in found.types if field_of(name) in events.columns}
+        texts = {name: column for name, column in texts.items() if column.dtype == pl.String}
+        types = types_of(texts, found.stamp)
+        self.shape.structure = found._replace(types={name: types.get(name, "text") for name in found.types})
+        kind, message = kind_of(texts, found.stamp), message_of(texts)
+        if message is not None and kind is None:
+            self._messages_of(message, texts[message])
+        elif kind is not None:
+            self._kinds(kind, texts)
+        else:
+            self.shape.variants[0].fields = slots_of(list(found.types), types)
+        events, parser = self._proved()
+        self._map()
+        self._cases(events, parser)
+        return self._report(events)
+
+    def _kinds(self, kind: str, texts: Mapping[str, pl.Series]) -> None:
+        """A variant for each value of a key."""
+        assert self.shape.structure is not None
+        types = self.shape.structure.types
+        self.shape.kind = kind
+        self.shape.kind_is_number = types[kind] in ("int", "port")
+        if self.shape.kind_is_number:
+            types[kind] = "int"
+        self.shape.variants = []
+        counts = texts[kind].drop_nulls().value_counts(sort=True, name="n")
+        for text in counts.to_series(0).head(self.wishes.most):
+            mask = (texts[kind] == text).fill_null(False)
+            having = [name for name, column in texts.items() if column.filter(mask).is_not_null().any()]
+            name = variant_name(text, self.names, len(self.shape.variants) + 1)
+            fields = slots_of(having, types)
+            self.shape.variants.append(Variant(name, None, mask.arg_true().to_list(), [text], fields=fields))
+
+    def _messages_of(self, name: str, column: pl.Series) -> None:
+        """A variant for each message of a key that holds texts."""
+        assert self.shape.structure is not None
+        texts = column.fill_null("").to_list()
+        rows = self._sample(range(len(texts)))
+        types = self.shape.structure.types
+        mined = mine([texts[row].split("\n")[0] for row in rows], (), Head())
+        self.shape.variants = []
+        for message in mined.messages[: self.wishes.most]:
+            found = written(message, Names(types))
+            called = variant_name(found.words, self.names, len(self.shape.variants) + 1)
+            own = [rows[row] for row in message.rows]
+            self.shape.variants.append(Variant(called, found, own, field=name, fields=slots_of(list(types), types)))
+        self.shape.variants.sort(key=lambda variant: -_literal(variant))
 
     # the messages
 
@@ -190,12 +295,15 @@ class _Drafting:
         parts = list(found.parts)
         if isinstance(parts[-1], str):
             parts[-1] = getattr(last, "text", parts[-1])
+        _named_in_head(parts)
         body = Slot("body", "rest", [])
         self.shape.envelope = Written([*parts, body], found.slots, found.maybe)
         if mined.kind is not None:
             slots = [slot for slot in found.slots if slot.values == getattr(mined.head[mined.kind], "values", None)]
             if slots:
                 slots[0].words = ()
+                if slots[0].wanted in ("number", "value", "unit"):
+                    slots[0].name = slots[0].wanted = "code"
                 self.shape.kind = slots[0].name
                 self.shape.kind_is_number = slots[0].type == "int"
 
@@ -205,7 +313,8 @@ class _Drafting:
             if len(self.shape.variants) >= self.wishes.most:
                 break
             own = [rows[row] for row in message.rows]
-            found = written(message, Names(taken), stamp=self._stamp_of(own) if not mined.head else None)
+            more = [self.more[row] for row in own]
+            found = written(message, Names(taken), stamp=self._stamp_of(own) if not mined.head else None, more=more)
             name = variant_name(found.words, self.names, len(self.shape.variants) + 1)
             self.shape.variants.append(Variant(name, found, own, message.kinds))
         self.shape.variants.sort(key=lambda variant: -_literal(variant))
@@ -225,7 +334,7 @@ class _Drafting:
                     changed |= _wider(slot)
             for name, count in proof.missed.items():
                 if count:
-                    for slot in by_name[name].written.slots:
+                    for slot in by_name[name].slots:
                         changed |= _wider(slot)
             for (mine_, other), _count in proof.stolen.items():
                 if (other, mine_) not in proof.stolen:
@@ -251,6 +360,68 @@ class _Drafting:
         reference = self.wishes.at if self.wishes.at is not None else self.found.reference
         return parser.parse_column(self.raw, reference_time=reference).events
 
+    # the mapping and the cases
+
+    def _outer(self) -> list[Slot]:
+        return self.shape.envelope.slots if self.shape.envelope is not None else []
+
+    def _map(self) -> None:
+        """Suggests classes; what the model has nothing against and words leave no doubt of is mapped."""
+        for slot in self._outer():
+            if slot.words and (meant := severities(slot)):
+                self.shape.event = {"class": "Base Event", "translate": {"severity": {"from": slot.name, "to": meant}}}
+        for variant in self.shape.variants:
+            for i, one in enumerate(suggested(variant.words, [*variant.slots, *variant.fields], self._outer())):
+                if i == 0 and one.score >= _PLAIN:
+                    variant.mapping = one.mapping
+                    variant.notes.append(f"{one.caption}: {one.reasons}")
+                else:
+                    variant.suggested.append((f"or {one.caption}: {one.reasons}" if i else f"{one.caption}: {one.reasons}", one.mapping))
+        try:
+            parser = self._loaded()
+        except ParserFileError:
+            wrong = {variant.name for variant in self.shape.variants}
+        else:
+            wrong = {item.variant for item in coverage(parser) if item.missing}
+        for variant in self.shape.variants:
+            if variant.name in wrong and variant.mapping is not None:
+                variant.suggested.insert(0, (variant.notes.pop() + "; add what the class requires", variant.mapping))
+                variant.mapping = None
+
+    def _cases(self, events: pl.DataFrame, parser: Parser) -> None:
+        masks = Masks() if self.wishes.mask else None
+        outer = [slot.name for slot in self._outer()]
+        rows: list[tuple[int, Variant]] = []
+        for variant in self.shape.variants:
+            rows += [(row, variant) for row in chosen(variant, events["variant"], self.raw)]
+        raws = [str(self.raw[row]) for row, _ in rows]
+        found = events[[row for row, _ in rows]].to_dicts()
+        if masks is not None:
+            named = [{*outer, *(slot.name for slot in [*variant.slots, *variant.fields])} for _, variant in rows]
+            raws = [
+                masks.text(raw, [(name, text) for name in names if isinstance(text := event.get(name), str)])
+                for raw, event, names in zip(raws, found, named, strict=True)
+            ]
+        moments = [event["time"] for event in found if event["time"] is not None]
+        at = moments[0] if moments else self.wishes.at or self.found.reference
+        read = parser.parse_column(pl.Series(raws, dtype=pl.String), reference_time=at).events.to_dicts()
+        for (_, variant), raw, event in zip(rows, raws, read, strict=True):
+            if event["variant"] != variant.name:
+                continue
+            names = [slot.name for slot in [*variant.slots, *variant.fields] if slot.name]
+            self.shape.cases.append(case(self.shape, raw, event, names if self.shape.cases else [*outer[1:], *names]))
+        self._checked()
+
+    def _checked(self) -> None:
+        """Leaves out what a case by itself does not bear out, such as a time that the event before it gives."""
+        bad = [outcome for outcome in check_cases(self._loaded()) if not outcome.good]
+        for outcome in reversed(bad):
+            expect = self.shape.cases[outcome.number - 1]["expect"]
+            for difference in outcome.differences:
+                expect.pop(difference.name, None)
+            if "variant" not in expect:
+                del self.shape.cases[outcome.number - 1]
+
     # what is said of it
 
     def _report(self, events: pl.DataFrame) -> Draft:
@@ -270,26 +441,64 @@ class _Drafting:
                     count / events.height,
                     str(self.raw[row])[:1000],
                     int(numbers[row]),
-                    [slot.name for slot in variant.written.slots if slot.name],
+                    [slot.name for slot in [*variant.slots, *variant.fields] if slot.name],
+                    [str(variant.mapping["class"])] if variant.mapping is not None else [],
                 )
             )
         messages.sort(key=lambda message: -message.count)
+        plain = self.found.name if self.found.name[:1] != "<" else "LOG"
         return Draft(
             self.found.name,
+            self.shape.name,
+            f"kinglet draft {shlex.quote(plain)}",
             text_of(self.shape),
+            scalar(self.shape.events).strip("{}").removesuffix(": true"),
+            scalar(self.shape.time).strip("{}") if self.shape.time is not None else "",
+            self._front(),
+            self.shape.kind or "",
             events.height,
             states.get("complete", 0),
             states.get("partial", 0),
             states.get("unmatched", 0),
             messages,
             self.doubts,
-            [],
+            ready(self.found.sample.text),
             len(self.shape.cases),
+            events["variant"].null_count() if len(self.shape.variants) >= self.wishes.most else 0,
         )
 
 
+    def _front(self) -> str:
+        if self.shape.syslog is not None:
+            return f"syslog: {self.shape.syslog}"
+        return self.shape.envelope.pattern if self.shape.envelope is not None else ""
+
+
+def _named_in_head(parts: Sequence[object]) -> None:
+    """Calls the slots of a head by what they are: level, application and process."""
+    taken = {part.name for part in parts if isinstance(part, Slot)}
+
+    def call(slot: Slot, name: str) -> None:
+        if name not in taken and slot.wanted.rstrip("_0123456789") in ("value", "number", "text", "host"):
+            taken.discard(slot.name)
+            taken.add(name)
+            slot.name = slot.wanted = name
+
+    for i, part in enumerate(parts):
+        if not isinstance(part, Slot):
+            continue
+        behind = parts[i + 1 : i + 4]
+        if severities(part):
+            call(part, "level")
+        elif len(behind) == 3 and behind[0] == "[" and isinstance(behind[1], Slot) and behind[1].type == "int":
+            call(part, "app")
+            call(behind[1], "pid")
+        elif part.type == "word" and part.wanted.startswith("value"):
+            call(part, "unit")
+
+
 def _literal(variant: Variant) -> int:
-    return len(variant.written.words.replace(" ", ""))
+    return len(variant.words.replace(" ", ""))
 
 
 def _wider(slot: Slot) -> bool:

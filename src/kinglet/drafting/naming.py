@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from kinglet.names import RESERVED
 
 _KEY = re.compile(r"([A-Za-z_][\w.-]*)[\"']?\s*[=:]\s*[\"'\[(<{#]?$")
-_WORDS = re.compile(r"([A-Za-z][A-Za-z_-]*)\W*$")
+_WORDS = re.compile(r"([A-Za-z][A-Za-z_-]*)[\s\"'(\[<{#:=]*$")
 _SIDES = {"from": "src", "to": "dst", "source": "src", "destination": "dst", "src": "src", "dst": "dst", "client": "src"}
 """Words in front of an address that tell which end of a connection it is."""
 _PEOPLE = ("user", "by", "for", "account", "login")
@@ -22,6 +22,14 @@ _PLAIN = {
     "size": "bytes", "email": "mail", "port": "port", "bool": "value",
 }  # fmt: skip
 _MOST = 40
+
+
+_ANYONE = frozenset("user host src_host dst_host name owner file path unit account mail".split())
+
+
+def is_open(name: str) -> bool:
+    """Whether a field of this name can have a few words only: people and machines come and go."""
+    return name.rstrip("_0123456789") not in _ANYONE
 
 
 class Names:

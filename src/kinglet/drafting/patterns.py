@@ -11,15 +11,16 @@ import polars as pl
 
 from kinglet.discover.columns import type_of
 from kinglet.discover.shapes import escaped
-from kinglet.drafting.naming import Names
+from kinglet.drafting.naming import Names, is_open
 from kinglet.mining.cells import JSON, SIZE, value
 from kinglet.mining.messages import Literal, Maybe, Message, Part, Varying
 from kinglet.patterns.types import TYPES
 
-_FEW = 5
+_FEW = 6
 _OFTEN = 3
 _ENOUGH = 20
-_ALTERNATIVE = re.compile(r"[^\W\d_][\w-]*")
+_EACH = 10
+_ALTERNATIVE = re.compile(r"[^\W\d_]+(?:[_-][^\W\d_]+)*")
 _AS = {"ipv4": "ip", "ipv6": "ip", "empty": "text", "hex": "word", "bool": "word", "time": "word", "host": "host"}
 """Types of values that a sample shows too narrowly, or that would lose how a value is written."""
 _LARGEST = 18
@@ -34,6 +35,7 @@ class Slot:
     values: list[str | None]
     words: tuple[str, ...] = ()
     wanted: str = ""
+    alias: str = ""
 
     def __post_init__(self) -> None:
         self.wanted = self.wanted or self.name
@@ -90,15 +92,21 @@ def _text(parts: Sequence[str | Slot | Optional]) -> str:
     return out
 
 
-def written(message: Message, names: Names, *, several_lines: Sequence[int] = (), stamp: list[str | None] | None = None) -> Written:
+def written(
+    message: Message,
+    names: Names,
+    *,
+    stamp: list[str | None] | None = None,
+    more: Sequence[str | None] = (),
+) -> Written:
     """A message as a pattern.
 
-    several_lines: the rows that have more lines behind the first. stamp: the stamp of each row, which is called so.
+    stamp: the stamp of each row, which is called so. more: the lines behind the first of each row, where there are such.
     """
     parts: list[str | Slot | Optional] = []
     slots: list[Slot] = []
     maybe: list[list[int]] = []
-    before = ""
+    before = ""  # the fixed text since the last slot
     for i, part in enumerate(message.parts):
         last = i == len(message.parts) - 1
         if isinstance(part, Maybe):
@@ -106,7 +114,7 @@ def written(message: Message, names: Names, *, several_lines: Sequence[int] = ()
             for k, item in enumerate(part.parts):
                 if isinstance(item, Literal):
                     inner.append(item.text)
-                    before = item.text
+                    before += item.text
                 else:
                     slot = _slot(item, before, names, last=last and k == len(part.parts) - 1, stamp=stamp)
                     inner.append(slot)
@@ -116,12 +124,20 @@ def written(message: Message, names: Names, *, several_lines: Sequence[int] = ()
             maybe.append(part.rows)
         elif isinstance(part, Literal):
             parts.append(part.text.rstrip() if last else part.text)
-            before = part.text
+            before += part.text
         else:
             slot = _slot(part, before, names, last=last, stamp=stamp)
             parts.append(slot)
             slots.append(slot)
             before = ""
+    having = [row for row, text in enumerate(more) if text is not None]
+    if having:
+        for slot in slots:
+            slot.type = "text" if slot.type == "rest" else slot.type
+        lines = Slot(names.name("", "rest", "lines"), "rest", list(more))
+        slots.append(lines)
+        parts += ["\n", lines] if len(having) == len(more) else [Optional(["\n", lines])]
+        maybe += [] if len(having) == len(more) else [having]
     return Written(parts, slots, maybe)
 
 
@@ -131,7 +147,8 @@ def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[s
     if part.looks == {value(JSON)}:
         return Slot("", "json", part.values)
     type_, words = slot_type(part, before, last=last)
-    return Slot(names.name(before, type_), type_, part.values, words)
+    name = names.name(before, type_)
+    return Slot(name, type_, part.values, words if is_open(name) else ())
 
 
 def slot_type(part: Varying, before: str, *, last: bool) -> tuple[str, tuple[str, ...]]:
@@ -142,6 +159,7 @@ def slot_type(part: Varying, before: str, *, last: bool) -> tuple[str, tuple[str
         2 <= len(counts) <= _FEW
         and len(known) >= _ENOUGH
         and min(counts.values()) >= _OFTEN
+        and len(known) >= _EACH * len(counts)
         and all(_ALTERNATIVE.fullmatch(text) and text not in TYPES for text in counts)
     ):
         return "word", tuple(sorted(counts))

@@ -39,7 +39,7 @@ def prove(events: pl.DataFrame, variants: Sequence[Variant]) -> Proof:
                 stolen[variant.name, name] = count
         own = (mine["variant"] == variant.name).fill_null(False)
         if own.any():
-            bad = [slot for slot in variant.written.slots if slot.name and not _agrees(mine, own, slot)]
+            bad = [slot for slot in variant.slots if slot.name and not _agrees(mine, own, slot)]
             if bad:
                 wrong[variant.name] = bad
     return Proof(stolen, missed, wrong)

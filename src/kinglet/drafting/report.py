@@ -45,12 +45,19 @@ class Ready:
 class Draft:
     """A first parser of a log.
 
-    text: the parser file. events: how many were looked at; complete: how many of them the parser reads wholly, partial:
+    stem: what the parser is called; command: the one that drafts it again. text: the parser file; cut, time, envelope,
+    kind: what it says of these. events: how many were looked at; complete: how many of them the parser reads wholly, partial:
     only their front part. left: messages that were left out, and their events.
     """
 
     name: str
+    stem: str
+    command: str
     text: str
+    cut: str
+    time: str
+    envelope: str
+    kind: str
     events: int
     complete: int
     partial: int
@@ -60,6 +67,11 @@ class Draft:
     ready: list[Ready]
     cases: int
     left: int = 0
+
+    @property
+    def share(self) -> float:
+        """The share of events that are complete."""
+        return self.complete / self.events if self.events else 0.0
 
     @property
     def parser(self) -> Parser:

@@ -2,41 +2,66 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import dataclasses
+from dataclasses import dataclass
 from typing import Any
 
-from kinglet.drafting.patterns import Written
+from kinglet.discover.structured import Structured
+from kinglet.drafting.patterns import Slot, Written
 
 
 @dataclass
 class Variant:
-    """A variant of a draft: rows are those of its events in the sample, in the order of its slots' values."""
+    """A variant of a draft: rows are those of its events in the sample, in the order of its slots' values.
+
+    written: its pattern, of the field `field` where that is given; none where its kind tells it, or its structure.
+    fields: what it has of the structure.
+    """
 
     name: str
-    written: Written
+    written: Written | None
     rows: list[int]
-    kinds: list[str] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
+    kinds: list[str] = dataclasses.field(default_factory=list)
+    notes: list[str] = dataclasses.field(default_factory=list)
+    field: str | None = None
+    fields: list[Slot] = dataclasses.field(default_factory=list)
+    mapping: dict[str, Any] | None = None
+    suggested: list[tuple[str, dict[str, Any]]] = dataclasses.field(default_factory=list)
 
     @property
     def pattern(self) -> str:
         """The pattern as the file has it."""
-        return self.written.pattern
+        return self.written.pattern if self.written is not None else ""
+
+    @property
+    def slots(self) -> list[Slot]:
+        """The slots of its pattern."""
+        return self.written.slots if self.written is not None else []
+
+    @property
+    def words(self) -> str:
+        """What is said of it in words: its fixed text, or its kinds."""
+        return self.written.words if self.written is not None else " ".join(self.kinds)
 
 
 @dataclass
 class Shape:
-    """A parser that is being drafted. syslog: the head of syslog that its events have, instead of an envelope."""
+    """A parser that is being drafted.
+
+    syslog: the head of syslog that its events have, instead of an envelope. event: the mapping that all variants share.
+    """
 
     name: str
     vendor: str
     product: str
     events: dict[str, Any]
+    structure: Structured | None = None
     time: dict[str, Any] | None = None
-    time_notes: list[str] = field(default_factory=list)
+    time_notes: list[str] = dataclasses.field(default_factory=list)
     envelope: Written | None = None
     syslog: str | None = None
     kind: str | None = None
     kind_is_number: bool = False
-    variants: list[Variant] = field(default_factory=list)
-    cases: list[dict[str, Any]] = field(default_factory=list)
+    variants: list[Variant] = dataclasses.field(default_factory=list)
+    event: dict[str, Any] | None = None
+    cases: list[dict[str, Any]] = dataclasses.field(default_factory=list)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import textwrap
 from collections.abc import Iterator
+from typing import Any
 
+from kinglet.discover.structured import Structured
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.drafting.yaml_text import quoted, scalar
 
@@ -32,8 +34,41 @@ def _head(shape: Shape) -> Iterator[str]:
         yield f"envelope: {{syslog: {shape.syslog}}}"
     elif shape.envelope is not None:
         yield f"envelope: {quoted(shape.envelope.pattern)}"
+    elif shape.structure is not None and not _alone(shape):
+        yield "envelope:"
+        yield from _structure(shape.structure, "  ")
     if shape.kind is not None:
         yield f"kind: {shape.kind}"
+    if shape.event is not None:
+        yield ""
+        yield "event:"
+        yield from _mapping(shape.event, "  ")
+
+
+def _alone(shape: Shape) -> bool:
+    """Whether one variant reads the structure, rather than an envelope."""
+    return len(shape.variants) == 1 and not shape.variants[0].kinds and shape.variants[0].written is None
+
+
+def _structure(found: Structured, indent: str) -> Iterator[str]:
+    yield f"{indent}{found.name}: {found.form if isinstance(found.form, str) else scalar(found.form)}"
+    if found.types:
+        yield f"{indent}types:"
+    for name, kind in found.types.items():
+        yield f"{indent}  {scalar(name)}: {kind}"
+
+
+def _mapping(mapping: dict[str, Any], indent: str) -> Iterator[str]:
+    for key, value in mapping.items():
+        if not isinstance(value, dict):
+            yield f"{indent}{key}: {scalar(value)}"
+            continue
+        line = f"{indent}{key}: {scalar(value)}"
+        if len(line) <= _WIDTH:
+            yield line
+        else:
+            yield f"{indent}{key}:"
+            yield from (f"{indent}  {scalar(name)}: {scalar(item)}" for name, item in value.items())
 
 
 def comment(text: str, indent: str = "") -> Iterator[str]:
@@ -56,7 +91,18 @@ def _variant(shape: Shape, variant: Variant) -> Iterator[str]:
     if shape.kind is not None and variant.kinds:
         kinds = [int(kind) if shape.kind_is_number else kind for kind in variant.kinds]
         yield f"    kind: {scalar(kinds[0] if len(kinds) == 1 else kinds)}"
-    yield f"    pattern: {quoted(variant.pattern)}"
+    if variant.field is not None:
+        yield f"    from: {variant.field}"
+    if variant.written is not None:
+        yield f"    pattern: {quoted(variant.pattern)}"
+    elif shape.structure is not None and _alone(shape):
+        yield from _structure(shape.structure, "    ")
+    if variant.mapping is not None:
+        yield "    event:"
+        yield from _mapping(variant.mapping, "      ")
+    for why, mapping in variant.suggested:
+        yield from comment(why, "    ")
+        yield f"    # event: {scalar(mapping)}"
 
 
 def _cases(shape: Shape) -> Iterator[str]:

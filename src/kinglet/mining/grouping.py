@@ -11,6 +11,8 @@ Keys = tuple[str, ...]
 _MATCH, _VALUE, _SIGN = 1.0, 0.5, 0.15
 _MOST_CANDIDATES = 24
 _ENOUGH = 0.62
+_CONFLICT = 0.12
+"""What a word of each that the other lacks counts against two forms."""
 
 
 def groups(forms: Sequence[Keys], weights: Sequence[int]) -> list[list[int]]:
@@ -67,6 +69,17 @@ def likeness(one: Keys, other: Keys) -> float:
     largest = max(sum(map(_weight, one)), sum(map(_weight, other)))
     if not min(words):
         return 0.0
+    alone, other_alone = _left(one, other), _left(other, one)
+    more = alone if len(alone) > len(other_alone) else other_alone
+    added = sum(map(is_word, more))
+    if not any(map(is_value, more)) and 2 * added > min(words):
+        return 0.0  # an optional part has a value in it, or is small
+    conflicts = min(sum(map(is_word, alone)), sum(map(is_word, other_alone)))
     first = next((k for k in one if is_word(k)), "") == next((k for k in other if is_word(k)), "")
     score = matched[0][0]
-    return (0.5 * score / whole + 0.5 * score / largest) - (0.0 if first else 0.3)
+    return 0.5 * score / whole + 0.5 * score / largest - (0.0 if first else 0.3) - _CONFLICT * conflicts
+
+
+def _left(one: Keys, other: Keys) -> list[str]:
+    """The cells of a form that another lacks."""
+    return list((Counter(one) - Counter(other)).elements())

@@ -111,13 +111,11 @@ def _leads_on(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int) 
 
 def _closed(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int) -> bool:
     """Whether the same signs stand behind the word in nearly all lines: a bracket, a bar, a tab or a colon."""
-    after = Counter(keys[i + 1 : i + 3] for keys, _ in lines)
-    (first, count) = after.most_common(1)[0]
-    if count < _ALL * len(lines) or not first:
-        return False
-    if first[0] == " ":
-        return len(first) > 1 and first[1] in ("|", "-", ";", "(", "[", "<", "{")
-    return not is_word(first[0]) and first[0] not in ("=",)
+    sign, count = Counter(_look(keys, i + 1) for keys, _ in lines).most_common(1)[0]
+    if sign == " ":
+        sign, count = Counter(_look(keys, i + 2) for keys, _ in lines).most_common(1)[0]
+        return count >= _ALL * len(lines) and sign in ("|", "-", ";", "(", "[", "<", "{")
+    return count >= _ALL * len(lines) and sign not in ("", "w", "=") and not is_value(sign)
 
 
 def _tells(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, values: Counter[str]) -> bool:

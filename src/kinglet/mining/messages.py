@@ -7,11 +7,11 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
-from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, Cells, cells, is_value, value
+from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, Cells, cells, is_value, is_word, value
 from kinglet.mining.columns import Table, table
 from kinglet.mining.grouping import groups
 from kinglet.mining.heads import Head, head_of
-from kinglet.mining.words import free_text, vary
+from kinglet.mining.words import absorbed, free_text, vary
 
 Keys = tuple[str, ...]
 _CONSTANT = 3
@@ -131,7 +131,7 @@ def messages(bodies: Sequence[Cells], kinds: Sequence[str] | None = None) -> lis
     for row, form in enumerate(forms):
         rows[form].append(row)
     distinct = list(rows)
-    general = free_text(vary(free_text(distinct)))
+    general = absorbed(free_text(vary(free_text(distinct))))
     merged: dict[Keys, list[int]] = defaultdict(list)
     for form, own in zip(general, distinct, strict=True):
         merged[form] += rows[own]
@@ -157,7 +157,7 @@ def _message(rows: list[int], bodies: Sequence[Cells], forms: Sequence[Keys] | N
         width = len(bodies[0].keys)
         columns = [{body.texts[i] for body in bodies} for i in range(width)]
         general = tuple(
-            value("w") if len(texts) > 1 and not is_value(bodies[0].keys[i]) else bodies[0].keys[i]
+            value(WORD) if len(texts) > 1 and is_word(bodies[0].keys[i]) else bodies[0].keys[i]
             for i, texts in enumerate(columns)
         )
         forms = [general] * len(bodies)
@@ -187,11 +187,34 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int])
     runs = _placed(found, runs, forms)
     for having, members in runs:
         made = _joined([_part(found, values, i) for i in members])
+        made = [piece for part in made for piece in _pieces(part)]
         if len(having) == forms:
             parts += made
         else:
             parts.append(Maybe(made, [row for row, form in enumerate(form_of) if form in having]))
     return _merged(_whole(parts))
+
+
+_SIGNS = re.compile(r"([:/=#,|])")
+
+
+def _pieces(part: Literal | Varying) -> list[Literal | Varying]:
+    """What a name is made of, where all of them have the same signs in them: `{package}:{machine}`."""
+    if not isinstance(part, Varying) or part.looks != {value(NAME)}:
+        return [part]
+    split = [_SIGNS.split(text) if text is not None else None for text in part.values]
+    known = [pieces for pieces in split if pieces is not None]
+    first = known[0]
+    if len(known) < _CONSTANT or len(first) < 3 or any(pieces[1::2] != first[1::2] or "" in pieces for pieces in known):
+        return [part]
+    out: list[Literal | Varying] = []
+    for i in range(len(first)):
+        texts = [pieces[i] if pieces is not None else None for pieces in split]
+        if len({text for text in texts if text is not None}) == 1:
+            out.append(Literal(first[i]))
+        else:
+            out.append(Varying(texts, frozenset({value(NAME)})))
+    return _joined(out)
 
 
 def _whole(parts: Sequence[Part]) -> list[Part]:

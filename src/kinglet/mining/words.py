@@ -44,6 +44,37 @@ def free_text(forms: Sequence[Keys]) -> list[Keys]:
     return out
 
 
+def absorbed(forms: Sequence[Keys]) -> list[Keys]:
+    """The forms, of which those that a more general one reads are that one."""
+    general: dict[str, set[Keys]] = defaultdict(set)
+    for form in set(forms):
+        if any(key in _OPEN for key in form) and any(map(is_word, form)):
+            general[_first_word(form)].add(form)
+    best = {lead: sorted(those, key=lambda form: (-sum(key in _OPEN for key in form), form)) for lead, those in general.items()}
+    known: dict[Keys, Keys] = {}
+    for form in set(forms):
+        known[form] = next((other for other in best.get(_first_word(form), ()) if _reads(other, form)), form)
+    return [known[form] for form in forms]
+
+
+_OPEN = (value(WORD), value(TEXT))
+
+
+def _first_word(form: Keys) -> str:
+    return next((key for key in form if is_word(key)), "")
+
+
+def _reads(general: Keys, form: Keys) -> bool:
+    """Whether a form is one of those that a general one stands for."""
+    text = general[-1] == value(TEXT)
+    if len(form) < len(general) or (len(form) > len(general) and not text):
+        return False
+    for mine, its in zip(general, form[: len(general) - text], strict=False):
+        if mine != its and not (mine == value(WORD) and (is_word(its) or its == value(NAME))):
+            return False
+    return not text or all(is_word(key) or key in (" ", ",", ".", *_OPEN) for key in form[len(general) - 1 :])
+
+
 def _colons(form: Keys) -> Iterable[int]:
     """Where nothing but words stands behind a colon and a blank."""
     last = max((i for i, key in enumerate(form) if not (is_word(key) or key in " ,.-" or key == value(WORD))), default=-1)

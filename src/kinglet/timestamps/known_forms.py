@@ -22,10 +22,10 @@ _ISO_DATE = "[0-9]{4}-[0-9]{2}-[0-9]{2}"
 _FRACTION = "(?:[.,:][0-9]{1,9})?"
 _POINT = "(?:[.,][0-9]{1,9})?"
 _OFFSET = "(?:Z|[+-][0-9]{2}:?[0-9]{2}|[+-][0-9]{2})"
-_NAME = (
-    "(?:"
+_NAME = (  # in capitals, and whole: `est` and `met` are words too
+    "(?-i:(?:"
     + "|".join(sorted((name for name in (*OFFSETS, *SEVERAL) if len(name) > 2), key=len, reverse=True))
-    + "|(?:Africa|America|Antarctica|Asia|Atlantic|Australia|Europe|Indian|Pacific)/[A-Z][A-Za-z_]+)"
+    + r")\b|(?:Africa|America|Antarctica|Asia|Atlantic|Australia|Europe|Indian|Pacific)/[A-Z][A-Za-z_]+)"
 )
 _MONTH = "(?:" + "|".join(f"{name}(?:{rest})?" if rest else name for name, rest in _LONG.items()) + ")"
 _DAY = "(?:" + "|".join(f"{name}(?:{rest}day)?" for name, rest in _WEEK.items()) + ")"

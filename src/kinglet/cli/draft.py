@@ -1,0 +1,149 @@
+"""`kinglet draft`: the first parser of a log."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from kinglet.cli import options
+from kinglet.discover.words import counted, percent
+
+if TYPE_CHECKING:
+    from rich.console import Console
+    from rich.text import Text
+
+    from kinglet.drafting.report import Draft, DraftedMessage
+
+_LABEL = 10
+
+
+@click.command("draft")
+@click.argument("files", metavar="FILE...", nargs=-1, required=True)
+@click.option("-o", "--output", metavar="PARSER.yaml", help="Where the parser goes; - for standard output.")
+@click.option("--into", metavar="PARSER.yaml", help="Add variants to this parser for what it does not read.")
+@click.option("--product", metavar="VENDOR/NAME", help="What wrote the log.")
+@options.zone()
+@options.moment()
+@options.encoding()
+@options.max_unpacked_bytes()
+@click.option("--most", type=int, metavar="N", help="Write at most so many variants; 200 unless given.")
+@click.option("--mask", is_flag=True, help="Put stand-ins for addresses, names and mail into the cases.")
+@click.option("--messages", "shown", default=8, show_default=True, type=click.IntRange(0), help="Messages to show.")
+@options.as_json()
+def command(
+    files: tuple[str, ...],
+    output: str | None,
+    into: str | None,
+    product: str | None,
+    zone: str | None,
+    at: str | None,
+    encoding: str | None,
+    max_unpacked_bytes: int | None,
+    most: int | None,
+    mask: bool,
+    shown: int,
+    as_json: bool,
+) -> None:
+    """Write the first parser for the logs FILE..., which are one log in one form.
+
+    Finds where events begin, their time, the front part that they share and the messages behind it, with typed and
+    named slots; writes a case for each message and optional part, and a comment where the log leaves something open.
+    What is written has been tried: the draft reads the log, and its values are the texts that stand there.
+    """
+    from kinglet.cli.render import console, print_json, waiting
+    from kinglet.drafting.drafted import MOST, draft
+    from kinglet.drafting.saving import ready_for, save
+
+    target = ready_for(output, into)
+    with waiting("drafting"):
+        made = draft(
+            *files,
+            product=product,
+            zone=zone,
+            at=at,
+            encoding=encoding,
+            most=MOST if most is None else most,
+            mask=mask,
+            into=into,
+            max_unpacked_bytes=max_unpacked_bytes,
+        )
+    if target is not None:
+        save(made, target)
+    if as_json and target != "-":
+        print_json(made.to_dict())
+    else:
+        render(console(error=target == "-"), made, target, shown)
+
+
+def render(out: Console, made: Draft, target: str | None, shown: int) -> None:
+    """Shows a draft."""
+    from kinglet.cli.render import heading
+
+    out.print(heading(made.name, counted(made.events, "event")))
+    for one in made.ready:
+        _fact(out, "ready", f"`{one.parser}` reads {percent(one.complete)} of it: perhaps nothing needs writing")
+    _fact(out, "events", made.cut)
+    _fact(out, "time", made.time or "none found")
+    if made.envelope:
+        _fact(out, "envelope", made.envelope)
+    if made.kind:
+        _fact(out, "kind", f"`{made.kind}` tells which message it is")
+    rest = f", {made.partial:,} partial, {made.unmatched:,} unmatched" if made.partial + made.unmatched else ""
+    _fact(out, "complete", f"{made.complete:,} of {counted(made.events, 'event')}, {percent(made.share)}{rest}")
+    _fact(out, "messages", f"{counted(len(made.messages), 'variant')}, {counted(made.cases, 'case')}")
+    digits = max((len(f"{message.count:,}") for message in made.messages[:shown]), default=1)
+    for message in made.messages[:shown]:
+        _message(out, message, digits)
+    if len(made.messages) > shown:
+        _fact(out, "", f"{len(made.messages) - shown:,} more; --messages N for more than {shown}", dim=True)
+    for i, doubt in enumerate(made.doubts):
+        lines = f" (line {', '.join(map(str, doubt.lines[:3]))})" if any(doubt.lines) else ""
+        _fact(out, "unsure" if i == 0 else "", f"{doubt.what}{lines}" + (f"; {doubt.mend}" if doubt.mend else ""))
+    _next(out, made, target)
+
+
+def _fact(out: Console, label: str, text: str, *, dim: bool = False) -> None:
+    """A line of a label and what is said of it; long ones go on below."""
+    from rich.text import Text
+
+    from kinglet.insight.visible import visible
+
+    body = Text(visible(text), style="dim" if dim else "not bold")
+    for i, line in enumerate(body.wrap(out, max(out.width - _LABEL - 2, 30))):
+        line.rstrip()
+        out.print(Text(f"  {label if i == 0 else '':<{_LABEL}}", style="bold").append_text(line))
+
+
+def _message(out: Console, message: DraftedMessage, digits: int) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import few_colours
+    from kinglet.insight.visible import visible
+
+    head = Text(f"  {message.count:>{digits},} {percent(message.share):>7}  ", style="default")
+    width = len(head.plain)
+    told = message.pattern.replace("\n", "⏎") or f"{message.variant}: {', '.join(message.fields)}"
+    body = Text(visible(told), style="default")
+    body.highlight_regex(r"\{[^{}\s]*\}", style="blue" if few_colours(out) else "#2f74b5")
+    if message.classes:
+        body.append(f"  {message.classes[0]}", style="dim")
+    for i, line in enumerate(body.wrap(out, max(out.width - width, 30))):
+        line.rstrip()
+        out.print((head if i == 0 else Text(" " * width)).append_text(line))
+
+
+def _next(out: Console, made: Draft, target: str | None) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import state_colours
+
+    def line(text: str) -> Text:
+        return Text("  $ ", style="dim").append(text, style="bold " + state_colours(out)["complete"])
+
+    if target is None:
+        _fact(out, "next", "nothing was written; say where with -o")
+        out.print(line(f"{made.command} -o {made.stem}.yaml"), soft_wrap=True)
+    elif target != "-":
+        _fact(out, "next", f"{target} is written; read its comments, then")
+        out.print(line(f"kinglet check {target}"), soft_wrap=True)

@@ -1,0 +1,80 @@
+"""Cases of a draft: events of the log that show every variant and every optional part, and what comes of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from datetime import UTC, date, datetime
+from typing import Any
+
+import polars as pl
+
+from kinglet.drafting.shape import Shape, Variant
+from kinglet.timestamps.formats import parse_format
+
+_LONGEST = 2000
+_LOOKED_AT = 300
+_OF_EVENTS = ("line", "raw", "state", "faults", "variant", "time", "time_rule", "time_notes", "file", "offset", "id")
+
+
+def chosen(variant: Variant, read: pl.Series, raw: pl.Series) -> list[int]:
+    """Events that show a variant: one with as much as may be of what is optional, and one for each part it lacks.
+
+    read: the variants that events were read by. The result are their numbers.
+    """
+    rows = [i for i, row in enumerate(variant.rows) if read[row] == variant.name and len(raw[row]) <= _LONGEST]
+    rows = rows[:_LOOKED_AT]
+    if not rows:
+        return []
+    having = [set(part) for part in variant.written.maybe] if variant.written is not None else []
+    wanted = set(range(len(having)))
+    found: list[int] = []
+    while True:
+        best = max(rows, key=lambda i: (sum(i in having[k] for k in wanted), -len(raw[variant.rows[i]])))
+        new = {k for k in wanted if best in having[k]}
+        if found and not new:
+            break
+        found.append(best)
+        wanted -= new
+        if not wanted:
+            break
+    everything = [i for i in found if all(i in part for part in having)]
+    if having and everything:
+        bare = next((i for i in rows if not any(i in part for part in having)), None)
+        found += [bare] if bare is not None else []
+    return [variant.rows[i] for i in found]
+
+
+def case(shape: Shape, raw: str, event: dict[str, Any], names: Iterable[str]) -> dict[str, Any]:
+    """A case for an event as it was read."""
+    out: dict[str, Any] = {"raw": raw}
+    expect: dict[str, Any] = {"variant": event["variant"]}
+    moment = event.get("time")
+    formats = _formats(shape)
+    if moment is not None and formats:
+        if not all(_has_year(text) for text in formats):
+            out["at"] = _day(event).isoformat()
+        if all(parse_format(text).has_date for text in formats):
+            expect["time"] = moment.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S.%f").rstrip("0").rstrip(".") + "Z"
+    if event["state"] != "complete":
+        expect["state"] = event["state"]
+    for name in names:
+        item = event.get(name)
+        if item is not None and not isinstance(item, datetime | dict | list):
+            expect[name] = item
+    out["expect"] = expect
+    return out
+
+
+def _day(event: dict[str, Any]) -> date:
+    return event["time"].date()  # type: ignore[no-any-return]
+
+
+def _formats(shape: Shape) -> Sequence[str]:
+    if shape.time is None:
+        return ()
+    found = shape.time["format"]
+    return found if isinstance(found, list) else [found]
+
+
+def _has_year(text: str) -> bool:
+    return text not in ("rfc3164",) and not (text.startswith("%") and not any(part in text for part in ("%Y", "%y", "%G", "%s")))
