@@ -29,6 +29,7 @@ _LABEL = 10
 @options.max_unpacked_bytes()
 @click.option("--most", type=int, metavar="N", help="Write at most so many variants; 200 unless given.")
 @click.option("--mask", is_flag=True, help="Put stand-ins for addresses, names and mail into the cases.")
+@click.option("--split", is_flag=True, help="Draft each of several devices whose lines are mixed in the log.")
 @click.option("--messages", "shown", default=8, show_default=True, type=click.IntRange(0), help="Messages to show.")
 @options.as_json()
 def command(
@@ -42,6 +43,7 @@ def command(
     max_unpacked_bytes: int | None,
     most: int | None,
     mask: bool,
+    split: bool,
     shown: int,
     as_json: bool,
 ) -> None:
@@ -65,15 +67,19 @@ def command(
             encoding=encoding,
             most=MOST if most is None else most,
             mask=mask,
+            split=split,
             into=into,
             max_unpacked_bytes=max_unpacked_bytes,
         )
-    if target is not None:
-        save(made, target)
+    written = save(made, target) if target is not None else [None] * (1 + len(made.others))
     if as_json and target != "-":
         print_json(made.to_dict())
-    else:
-        render(console(error=target == "-"), made, target, shown)
+        return
+    out = console(error=target == "-")
+    for i, (one, place) in enumerate(zip([made, *made.others], written, strict=True)):
+        if i:
+            out.print()
+        render(out, one, place, shown)
 
 
 def render(out: Console, made: Draft, target: str | None, shown: int) -> None:

@@ -19,6 +19,12 @@ def agree(shape: Shape) -> None:
     groups = [envelope, *(variant.slots for variant in shape.variants)]
     _numbers(slot for slots in groups for slot in slots)
     usual = _usual(groups)
+    own: dict[str, str] = {}
+    for slot in (slot for slots in groups for slot in slots):
+        slot.own = ""
+        if slot.type.startswith("/"):
+            slot.own = own.setdefault(slot.type[1:], f"moment{len(own) + 1 if own else ''}")
+    shape.types = {name: regex for regex, name in own.items()}
     known: dict[str, str] = {}
     outer: set[str] = {*RESERVED}
     for slots in groups:
@@ -58,4 +64,4 @@ def _usual(groups: Iterable[Iterable[Slot]]) -> dict[str, str]:
 
 
 def _value(slot: Slot) -> str:
-    return TYPES[slot.type].value if not slot.words else "text"
+    return TYPES[slot.type].value if not slot.words and slot.type in TYPES else "text"

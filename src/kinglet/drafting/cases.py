@@ -9,6 +9,7 @@ from typing import Any
 import polars as pl
 
 from kinglet.drafting.shape import Shape, Variant
+from kinglet.names import field_of
 from kinglet.timestamps.formats import parse_format
 
 _LONGEST = 2000
@@ -58,6 +59,7 @@ def case(shape: Shape, raw: str, event: dict[str, Any], names: Iterable[str]) ->
     if event["state"] != "complete":
         expect["state"] = event["state"]
     for name in names:
+        name = field_of(name)
         item = event.get(name)
         if item is not None and not isinstance(item, datetime | dict | list):
             expect[name] = item

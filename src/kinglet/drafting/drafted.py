@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import shlex
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
@@ -15,6 +16,7 @@ from kinglet.discover.suggestion import file_stem, stamp_format, syslog_head
 from kinglet.drafting.agreeing import agree
 from kinglet.drafting.cases import case, chosen
 from kinglet.drafting.classes import severities, suggested
+from kinglet.drafting.devices import Stretch, devices
 from kinglet.drafting.masking import Masks
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, Written, written
@@ -64,6 +66,7 @@ def draft(
     encoding: str | None = None,
     most: int = MOST,
     mask: bool = False,
+    split: bool = False,
     into: str | None = None,
     max_unpacked_bytes: int | None = None,
 ) -> Draft:
@@ -71,7 +74,7 @@ def draft(
 
     product: `VENDOR/NAME` of what wrote them. zone: IANA zone of stamps that carry none. at: a date or moment near which
     stamps without a year lie. most: variants to write; what is left is counted. mask: cases have stand-ins for addresses,
-    names and mail.
+    names and mail. split: where the log is of several devices, drafts for all of them, as `others` of the first.
 
     Raises:
         InputError: a log cannot be read, or has nothing in it.
@@ -86,21 +89,39 @@ def draft(
     if not vendor.strip() or not name.strip():
         raise UsageError(f"product: {product!r} does not name a vendor and a product", "write it as VENDOR/NAME")
     found = facts(open_sources(*logs, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes), logs[0])
-    return _Drafting(found, Wishes(vendor.strip(), name.strip(), zone, at, most, mask)).draft()
+    wishes = Wishes(vendor.strip(), name.strip(), zone, at, most, mask)
+    parts = devices(found.sample) if found.records is None else []
+    if not parts:
+        return _Drafting(found, wishes).draft()
+    return _of_several(found, parts, wishes, split)
+
+
+def _of_several(found: Facts, parts: list[Stretch], wishes: Wishes, split: bool) -> Draft:
+    """The draft for the largest part of a log of several devices, and for the others where that is wanted."""
+    made = []
+    for i, part in enumerate(parts if split else parts[:1]):
+        own = facts(open_sources(part.text), found.name)._replace(name=found.name, reference=found.reference)
+        number = f"-{i + 1}" if i else ""
+        made.append(_Drafting(own, wishes, number, numbered=False).draft())
+    mend = "each has a draft" if split else "the largest is drafted; --split drafts all"
+    said = ", ".join(f"{part.count:,} are {part.what}" for part in parts)
+    doubt = Doubt("events", f"lines of several devices: {said}", mend, [part.line for part in parts])
+    return dataclasses.replace(made[0], doubts=[doubt, *made[0].doubts], others=made[1:])
 
 
 class _Drafting:
     """A draft in the making."""
 
-    def __init__(self, found: Facts, wishes: Wishes) -> None:
+    def __init__(self, found: Facts, wishes: Wishes, number: str = "", *, numbered: bool = True) -> None:
         self.found = found
         self.wishes = wishes
         self.raw = found.frame["raw"]
         self.stamp_texts = found.stamps.texts[0] if stamp_format(found.stamps) is not None else None
         self.doubts: list[Doubt] = []
         self.names: set[str] = set()
+        self.numbered = numbered
         self.shape = Shape(
-            file_stem(found.name), wishes.vendor, wishes.product, dict(found.boundaries[0].events)
+            file_stem(found.name) + number, wishes.vendor, wishes.product, dict(found.boundaries[0].events)
         )
         self.head: Head | None = None
         self.apps: list[str] | None = None
@@ -117,6 +138,7 @@ class _Drafting:
         for _ in range(_ROUNDS - 1):
             rest = (events["state"] != "complete").fill_null(True) & events["variant"].is_null()
             rows = rest.arg_true().to_list()
+            self._tidied(events)
             before = len(self.shape.variants)
             if not rows or before >= self.wishes.most:
                 break
@@ -124,6 +146,7 @@ class _Drafting:
             if len(self.shape.variants) == before:
                 break
             events, parser = self._proved()
+        self._tidied(events)
         self._map()
         self._cases(events, parser)
         return self._report(events)
@@ -184,7 +207,10 @@ class _Drafting:
             self.shape.events = {"line": True}
             return None
         text = stamp_format(self.found.stamps)
-        return structured(self.raw, text, self.shape.events, columns, self.stamp_texts)
+        found = structured(self.raw, text, self.shape.events, columns, self.stamp_texts)
+        if found is not None and found.name == "pairs" and found.stamp is None and text is not None:
+            return None  # the pairs stand behind a head
+        return found
 
     def _is_text(self, delimiter: str) -> bool:
         """Whether rows without a header are lines of text whose front happens to be in columns."""
@@ -321,6 +347,22 @@ class _Drafting:
 
     # the proof
 
+    def _with_time(self) -> None:
+        """Says where the stamp stands where no pattern has a slot for it."""
+        slots = [slot.name for variant in self.shape.variants for slot in variant.slots] + [slot.name for slot in self._outer()]
+        if self.shape.time is None or self.shape.structure or self.shape.syslog or "stamp" in slots:
+            return
+        place = self.found.stamps.where[0]
+        where = {"find": "start"} if place.order == 0 and not place.before else {"find": "anywhere"}
+        self.shape.time.pop("from", None)
+        self.shape.time = where | {key: value for key, value in self.shape.time.items() if key != "find"}
+
+    def _tidied(self, events: pl.DataFrame) -> None:
+        """Leaves out variants that read no event."""
+        read = set(events["variant"].drop_nulls().unique())
+        kept = [variant for variant in self.shape.variants if variant.name in read]
+        self.shape.variants = kept or self.shape.variants[:1]
+
     def _proved(self) -> tuple[pl.DataFrame, Parser]:
         """The events as the draft reads them, once it reads them as they were found, or as nearly as may be."""
         for _ in range(4):
@@ -354,6 +396,7 @@ class _Drafting:
 
     def _loaded(self) -> Parser:
         agree(self.shape)
+        self._with_time()
         return load(text_of(self.shape))
 
     def _parsed(self, parser: Parser) -> pl.DataFrame:
@@ -410,7 +453,8 @@ class _Drafting:
                 continue
             names = [slot.name for slot in [*variant.slots, *variant.fields] if slot.name]
             self.shape.cases.append(case(self.shape, raw, event, names if self.shape.cases else [*outer[1:], *names]))
-        self._checked()
+        if parser.needs_order:
+            self._checked()
 
     def _checked(self) -> None:
         """Leaves out what a case by itself does not bear out, such as a time that the event before it gives."""
@@ -428,7 +472,7 @@ class _Drafting:
         counts = events["state"].value_counts(name="n")
         states = dict(counts.iter_rows())
         each = dict(events["variant"].drop_nulls().value_counts(name="n").iter_rows())
-        numbers = self.found.frame["number"]
+        numbers = self.found.frame["number"] if self.numbered else pl.zeros(events.height, pl.Int64, eager=True)
         messages = []
         for variant in self.shape.variants:
             count = each.get(variant.name, 0)

@@ -12,9 +12,11 @@ import polars as pl
 from kinglet.discover.columns import type_of
 from kinglet.discover.shapes import escaped
 from kinglet.drafting.naming import Names, is_open
-from kinglet.mining.cells import JSON, SIZE, value
+from kinglet.mining.cells import JSON, SIZE, TIME, value
 from kinglet.mining.messages import Literal, Maybe, Message, Part, Varying
 from kinglet.patterns.types import TYPES
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.reading import TimeReading, is_read
 
 _FEW = 6
 _OFTEN = 3
@@ -36,6 +38,8 @@ class Slot:
     words: tuple[str, ...] = ()
     wanted: str = ""
     alias: str = ""
+    own: str = ""
+    """The type of the parser's own that its type, a regex behind a slash, is called."""
 
     def __post_init__(self) -> None:
         self.wanted = self.wanted or self.name
@@ -43,7 +47,7 @@ class Slot:
     @property
     def text(self) -> str:
         """The slot as a pattern has it."""
-        kind = "|".join(self.words) if self.words else self.type
+        kind = "|".join(self.words) if self.words else self.own or self.type
         if not self.name:
             return "{:" + kind + "}"
         return "{" + (self.name if kind == "word" else f"{self.name}:{kind}") + "}"
@@ -146,9 +150,24 @@ def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[s
         return Slot(names.name(before, "time", "stamp"), "time", part.values)
     if part.looks == {value(JSON)}:
         return Slot("", "json", part.values)
+    if part.looks == {value(TIME)}:
+        type_ = moment_type([text for text in part.values if text is not None])
+        return Slot(names.name(before, "time"), type_, part.values)
     type_, words = slot_type(part, before, last=last)
     name = names.name(before, type_)
     return Slot(name, type_, part.values, words if is_open(name) else ())
+
+
+_ISO = TimeReading((parse_format("iso8601"),))
+
+
+def moment_type(texts: Sequence[str]) -> str:
+    """The type of stamps that are not the event's time: `time`, or a regex of their form."""
+    if all(is_read(text, _ISO) for text in texts[:_ENOUGH]):
+        return "time"
+    shape = re.sub(r"[A-Za-z]+", "[A-Za-z]+", re.sub(r"([\\.^$*+?{}\[\]()|])", r"\\\1", texts[0]))
+    shape = re.sub(r"(?<!-)[0-9]+(?!-?\])", "[0-9]+", shape)
+    return f"/{shape}" if all(re.fullmatch(shape, text) for text in texts) else "text"
 
 
 def slot_type(part: Varying, before: str, *, last: bool) -> tuple[str, tuple[str, ...]]:

@@ -47,7 +47,7 @@ class Draft:
 
     stem: what the parser is called; command: the one that drafts it again. text: the parser file; cut, time, envelope,
     kind: what it says of these. events: how many were looked at; complete: how many of them the parser reads wholly, partial:
-    only their front part. left: messages that were left out, and their events.
+    only their front part. left: events of messages beyond the most that were wanted. others: drafts for the other devices of the log.
     """
 
     name: str
@@ -67,6 +67,7 @@ class Draft:
     ready: list[Ready]
     cases: int
     left: int = 0
+    others: list[Draft] = field(default_factory=list)
 
     @property
     def share(self) -> float:

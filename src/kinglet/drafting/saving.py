@@ -28,16 +28,20 @@ def ready_for(output: str | None, into: str | None) -> str | None:
     return output
 
 
-def save(made: Draft, target: str) -> None:
-    """Writes the parser file.
+def save(made: Draft, target: str) -> list[str]:
+    """Writes the parser file, and one beside it for each further device; says where they are.
 
     Raises:
-        OutputError: it cannot be written.
+        OutputError: one cannot be written.
     """
     if target == "-":
-        sys.stdout.write(made.text)
-        return
-    try:
-        Path(target).write_text(made.text, encoding="utf-8", newline="\n")
-    except OSError as error:
-        raise OutputError(f"{target}: cannot be written: {error.strerror}", "name another file") from None
+        sys.stdout.write("---\n".join(one.text for one in (made, *made.others)))
+        return ["-"] * (1 + len(made.others))
+    path = Path(target)
+    places = [path, *(path.with_stem(f"{path.stem}-{i}") for i in range(2, 2 + len(made.others)))]
+    for place, one in zip(places, (made, *made.others), strict=True):
+        try:
+            place.write_text(one.text, encoding="utf-8", newline="\n")
+        except OSError as error:
+            raise OutputError(f"{place}: cannot be written: {error.strerror}", "name another file") from None
+    return [str(place) for place in places]

@@ -30,6 +30,9 @@ def _head(shape: Shape) -> Iterator[str]:
         yield from comment(note)
     if shape.time is not None:
         yield f"time: {scalar(shape.time)}"
+    if shape.types:
+        yield "types:"
+        yield from (f"  {name}: {{regex: {quoted(regex)}}}" for name, regex in shape.types.items())
     if shape.syslog is not None:
         yield f"envelope: {{syslog: {shape.syslog}}}"
     elif shape.envelope is not None:

@@ -49,6 +49,8 @@ _COMPOSED = (
     re.compile(r"([^()\[\]<>]+)([\[(<])([^()\[\]<>]*)([\])>])"),
 )
 """Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number."""
+_LONGEST = 2000
+"""Characters of a text that are looked into."""
 _CLOSING = {")": "(", "]": "[", "}": "{", ">": "<"}
 
 
@@ -90,6 +92,10 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
     found: list[str] = []
     tail = _json_tail(text)
     end = len(text) - len(tail)
+    if end > _LONGEST:  # what is behind is text
+        cut = text.rfind(" ", _LONGEST // 2, _LONGEST)
+        end = cut + 1 if cut > 0 else _LONGEST
+        tail = text[end:]
     for piece in regex.finditer(text, 0, end):
         kind = (piece.lastgroup or "s")[0]
         part = piece[0]
@@ -112,7 +118,7 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
                 keys.append(value(kind))
         found.append(part)
     if tail:
-        keys.append(value(JSON))
+        keys.append(value(JSON) if tail[0] == "{" and tail[-1] == "}" else value(TEXT))
         found.append(tail)
     return Cells(tuple(keys), tuple(found))
 

@@ -11,6 +11,7 @@ from kinglet.mining.cells import ADDRESS, NAME, TIME, Cells, is_value, is_word, 
 _ALL = 0.97
 """So many lines have to agree in what a cell of the head looks like."""
 _FEW = 40
+_EMPTY = 0.5
 _NEAR = 7
 _LEVELS = frozenset(
     "trace debug info information informational notice warn warning error err crit critical alert emerg emergency fatal severe"
@@ -66,7 +67,20 @@ def head_of(lines: Sequence[Cells]) -> Head:
             # a sign belongs to the head where something of the head stands before it
             end = position + 1
         position += 1
+    end = _ending(looks, end, lines)
     return Head(tuple(looks[:end]), kind if kind is not None and kind < end else None)
+
+
+def _ending(looks: Sequence[str], end: int, lines: Sequence[Cells]) -> int:
+    """Where a head ends: behind a sign, and before the message, which most lines have."""
+    if sum(len(line.keys) <= end for line in lines) > _EMPTY * len(lines):
+        stamps = [i for i, look in enumerate(looks[:end]) if look == value(TIME)]
+        end = stamps[-1] + 1 if stamps else 0
+        while 0 < end < len(looks) and not (looks[end] == "w" or is_value(looks[end])):
+            end += 1
+    while end and (looks[end - 1] == "w" or is_value(looks[end - 1])):
+        end -= 1
+    return end
 
 
 def _look(keys: tuple[str, ...], i: int) -> str:

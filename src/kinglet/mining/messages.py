@@ -192,7 +192,7 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int])
             parts += made
         else:
             parts.append(Maybe(made, [row for row, form in enumerate(form_of) if form in having]))
-    return _merged(_whole(parts))
+    return _told(_merged(_whole(parts)), len(form_of))
 
 
 _SIGNS = re.compile(r"([:/=#,|])")
@@ -215,6 +215,20 @@ def _pieces(part: Literal | Varying) -> list[Literal | Varying]:
         else:
             out.append(Varying(texts, frozenset({value(NAME)})))
     return _joined(out)
+
+
+def _told(parts: list[Part], rows: int) -> list[Part]:
+    """The parts; words without any fixed text among them are text."""
+    words = [part for part in parts if isinstance(part, Varying) and part.looks <= _WORDS]
+    plain = all(isinstance(part, Varying) and part.looks <= _WORDS or isinstance(part, Literal) for part in parts)
+    if len(words) < _MANY_WORDS or not plain or any(char.isalnum() for part in parts if isinstance(part, Literal) for char in part.text):
+        return parts
+    texts = ["".join(part.text if isinstance(part, Literal) else part.values[row] or "" for part in parts if not isinstance(part, Maybe)) for row in range(rows)]
+    return [Varying([text for text in texts], frozenset({value(TEXT)}))]
+
+
+_WORDS = frozenset({value(WORD), value(NAME)})
+_MANY_WORDS = 3
 
 
 def _whole(parts: Sequence[Part]) -> list[Part]:
