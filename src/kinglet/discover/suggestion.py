@@ -37,8 +37,8 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
         formats = {"rfc3164": "rfc3164", "rfc5424": "iso8601", "any": "[rfc3164, iso8601]"}[head]
         out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {formats}}}"]
         return "\n".join([*out, "variants: [{name: any, pattern: '{message:rest}'}]"]) + "\n"
-    if found is None and _is_access(raw):
-        out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(_ACCESS)}"]
+    if found is None and is_access(raw):
+        out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(ACCESS)}"]
         return "\n".join(out) + "\n"
     if found is not None:
         return "\n".join([*out, *_of_structure(found, stamp_format(stamps))]) + "\n"
@@ -53,15 +53,15 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
 
 _ENOUGH = 0.95
 _MARKED = 0.8
-_ACCESS = (
+ACCESS = (
     '{client} {ident} {user} [{stamp:time}] "{request:text}" {status:int} {size}'
     '[[ "{referrer:text}" "{agent:text}"]][[ {others:rest}]]'
 )
 
 
-def _is_access(raw: pl.Series) -> bool:
+def is_access(raw: pl.Series) -> bool:
     """Whether nearly all events are lines of a web server's log of accesses."""
-    regex = to_regexes(parse(_ACCESS), {"stamp": parse_format("ncsa").shape})[-1]
+    regex = to_regexes(parse(ACCESS), {"stamp": parse_format("ncsa").shape})[-1]
     return float(raw.head(4 * _PROBE).str.contains(regex).mean() or 0) >= _ENOUGH  # type: ignore[arg-type]
 
 

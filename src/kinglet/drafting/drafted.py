@@ -12,7 +12,7 @@ import polars as pl
 from kinglet.calls import call_options
 from kinglet.discover.facts import Facts, facts
 from kinglet.discover.structured import Structured, structured
-from kinglet.discover.suggestion import file_stem, stamp_format, syslog_head
+from kinglet.discover.suggestion import ACCESS, file_stem, is_access, stamp_format, syslog_head
 from kinglet.drafting.agreeing import agree
 from kinglet.drafting.cases import case, chosen
 from kinglet.drafting.classes import severities, suggested
@@ -34,6 +34,8 @@ from kinglet.mining.heads import Head
 from kinglet.mining.messages import Message, Mined, mine
 from kinglet.names import field_of
 from kinglet.parser import Parser, load
+from kinglet.patterns.grammar import parse
+from kinglet.patterns.grammar import slots as in_pattern
 from kinglet.plan.syslog import HEADS
 from kinglet.source.logs import Given, open_sources
 from kinglet.timestamps.formats import parse_format
@@ -45,6 +47,10 @@ _SAMPLE = 6000
 _ROUNDS = 4
 _PLAIN = 4
 _WORDY = 0.5
+_SYSLOG = ("priority", "stamp", "host", "app", "pid", "msgid", "data", "data_text")
+
+
+_OF_ACCESS = {"client": "src_ip", "size": "bytes"}
 
 
 class Wishes(NamedTuple):
@@ -133,6 +139,8 @@ class _Drafting:
         if found is not None:
             return self._structured(found)
         texts = self._bodies()
+        if self.shape.syslog is None and is_access(self.raw):
+            return self._access()
         self._mine(texts)
         events, parser = self._proved()
         for _ in range(_ROUNDS - 1):
@@ -211,6 +219,19 @@ class _Drafting:
         if found is not None and found.name == "pairs" and found.stamp is None and text is not None:
             return None  # the pairs stand behind a head
         return found
+
+    def _access(self) -> Draft:
+        """A draft for a web server's log of accesses, whose form is known (NCSA common and combined)."""
+        assert self.shape.time is not None
+        self.shape.time["format"] = "ncsa"
+        fixed = Written([], [], [], fixed=ACCESS)
+        rows = list(range(len(self.raw)))
+        fields = [Slot(slot.name, slot.type, [], alias=_OF_ACCESS.get(slot.name, "")) for slot in in_pattern(parse(ACCESS))]
+        self.shape.variants = [Variant("request", fixed, rows, fields=fields)]
+        parser = self._loaded()
+        events = self._parsed(parser)
+        self._cases(events, parser)
+        return self._report(events)
 
     def _is_text(self, delimiter: str) -> bool:
         """Whether rows without a header are lines of text whose front happens to be in columns."""
@@ -316,7 +337,7 @@ class _Drafting:
     def _envelope(self, mined: Mined, rows: list[int]) -> None:
         names = Names()
         head = Message(rows, [*mined.head])
-        found = written(head, names, stamp=self._stamp_of(rows))
+        found = written(head, names, stamp=self._stamp_of(rows), open_words=True)
         last = mined.head[-1]
         parts = list(found.parts)
         if isinstance(parts[-1], str):
@@ -334,7 +355,7 @@ class _Drafting:
                 self.shape.kind_is_number = slots[0].type == "int"
 
     def _variants(self, mined: Mined, rows: list[int]) -> None:
-        taken = {slot.name for slot in self.shape.envelope.slots} if self.shape.envelope else set()
+        taken = {slot.name for slot in self._outer()} | (set(_SYSLOG) if self.shape.syslog else set())
         for message in mined.messages:
             if len(self.shape.variants) >= self.wishes.most:
                 break
@@ -349,7 +370,7 @@ class _Drafting:
 
     def _with_time(self) -> None:
         """Says where the stamp stands where no pattern has a slot for it."""
-        slots = [slot.name for variant in self.shape.variants for slot in variant.slots] + [slot.name for slot in self._outer()]
+        slots = [slot.name for variant in self.shape.variants for slot in [*variant.slots, *variant.fields]] + [slot.name for slot in self._outer()]
         if self.shape.time is None or self.shape.structure or self.shape.syslog or "stamp" in slots:
             return
         place = self.found.stamps.where[0]
@@ -411,7 +432,7 @@ class _Drafting:
     def _map(self) -> None:
         """Suggests classes; what the model has nothing against and words leave no doubt of is mapped."""
         for slot in self._outer():
-            if slot.words and (meant := severities(slot)):
+            if meant := severities(slot):
                 self.shape.event = {"class": "Base Event", "translate": {"severity": {"from": slot.name, "to": meant}}}
         for variant in self.shape.variants:
             for i, one in enumerate(suggested(variant.words, [*variant.slots, *variant.fields], self._outer())):

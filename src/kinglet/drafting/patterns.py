@@ -55,16 +55,17 @@ class Slot:
 
 @dataclass
 class Written:
-    """A message as a pattern. maybe: for each optional part the rows that have it, and its text."""
+    """A message as a pattern. maybe: for each optional part the rows that have it; fixed: the pattern, where it is known."""
 
     parts: list[str | Slot | Optional]
     slots: list[Slot]
     maybe: list[list[int]] = field(default_factory=list)
+    fixed: str = ""
 
     @property
     def pattern(self) -> str:
         """The pattern as a parser file has it."""
-        return _text(self.parts)
+        return self.fixed or _text(self.parts)
 
     @property
     def words(self) -> str:
@@ -102,10 +103,12 @@ def written(
     *,
     stamp: list[str | None] | None = None,
     more: Sequence[str | None] = (),
+    open_words: bool = False,
 ) -> Written:
     """A message as a pattern.
 
     stamp: the stamp of each row, which is called so. more: the lines behind the first of each row, where there are such.
+    open_words: no slot is held to the words that were seen.
     """
     parts: list[str | Slot | Optional] = []
     slots: list[Slot] = []
@@ -142,6 +145,9 @@ def written(
         slots.append(lines)
         parts += ["\n", lines] if len(having) == len(more) else [Optional(["\n", lines])]
         maybe += [] if len(having) == len(more) else [having]
+    if open_words:
+        for slot in slots:
+            slot.words = ()
     return Written(parts, slots, maybe)
 
 

@@ -12,6 +12,8 @@ _ALL = 0.97
 """So many lines have to agree in what a cell of the head looks like."""
 _FEW = 40
 _EMPTY = 0.5
+_STRAYS = 0.004
+"""So many lines may part from the others behind their stamp; where more do, the head ends."""
 _NEAR = 7
 _LEVELS = frozenset(
     "trace debug info information informational notice warn warning error err crit critical alert emerg emergency fatal severe"
@@ -50,7 +52,8 @@ def head_of(lines: Sequence[Cells]) -> Head:
     while True:
         here = Counter(_look(keys, position) for keys, _ in now)
         look, count = here.most_common(1)[0]
-        if look == "" or count < _ALL * len(lines):
+        stamped = value(TIME) in looks
+        if look == "" or count < _ALL * len(lines) or (stamped and len(now) - count > _STRAYS * len(now)):
             break
         now = [line for line in now if _look(line[0], position) == look]
         looks.append(look)

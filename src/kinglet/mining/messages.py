@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, Cells, cells, is_value, is_word, value
@@ -15,6 +15,7 @@ from kinglet.mining.words import absorbed, free_text, vary
 
 Keys = tuple[str, ...]
 _CONSTANT = 3
+_FIXED = re.compile(r"[A-Za-z]+[/v-]?[0-9.]+")
 """A name with digits in it that never varies in so many lines is fixed text."""
 
 
@@ -148,11 +149,65 @@ def messages(bodies: Sequence[Cells], kinds: Sequence[str] | None = None) -> lis
         if kinds is not None:
             found.kinds = list(dict.fromkeys(kinds[row] for row, _ in chosen))
         out.append(found)
-    return out
+    return _with_known(out)
+
+
+_LAST_WORD = re.compile(r"([^\W\d_]+)[ \"'(\[<:=]+$")
+_NAMED = ("user", "account", "login", "username")
+_BEFORE_NAMES = ("for", "by", *_NAMED)
+
+
+def _with_known(found: list[Message]) -> list[Message]:
+    """Words that never vary in one message are values where they are such behind the same word in another."""
+    known: dict[str, set[str]] = {name: set() for name in _NAMED}
+    for message in found:
+        for before, part in _beside(message.parts):
+            if _is_wordy(part) and (word := _LAST_WORD.search(before)):
+                known.setdefault(word[1].lower(), set()).update(text for text in part.values if text is not None)
+    people = {text for name in _NAMED for text in known[name]}
+    known |= {word: known.get(word, set()) | people for word in _BEFORE_NAMES}
+    for message in found:
+        parts: list[Part] = []
+        for part in message.parts:
+            parts += _split(part, known, len(message.rows)) if isinstance(part, Literal) else [part]
+        message.parts = _merged(parts)
+    return found
+
+
+def _is_wordy(part: Part) -> bool:
+    """Whether it varies and has nothing but words and names."""
+    return isinstance(part, Varying) and {look for look in part.looks if is_value(look)} <= _WORDS
+
+
+def _beside(parts: Sequence[Part]) -> Iterator[tuple[str, Varying]]:
+    """What varies, with the fixed text before it."""
+    before = ""
+    for part in parts:
+        if isinstance(part, Literal):
+            before += part.text
+        elif isinstance(part, Varying):
+            yield before, part
+            before = ""
+        else:
+            yield from _beside([Literal(before), *part.parts])
+            before += "".join(item.text for item in part.parts if isinstance(item, Literal))
+
+
+def _split(part: Literal, known: dict[str, set[str]], rows: int) -> list[Part]:
+    """Fixed text with the values in it by themselves."""
+    for match in re.finditer(r"([^\W\d_]+)( )([^\W_][\w.@\\-]*)", part.text):
+        word, text = match[1].lower(), match[3].rstrip(".-")
+        if text in known.get(word, ()):
+            start = match.start(3)
+            value_ = Varying([text] * rows, frozenset({value(WORD)}))
+            behind = _split(Literal(part.text[start + len(text) :]), known, rows)
+            return [Literal(part.text[:start]), value_, *behind]
+    return [part] if part.text else []
 
 
 def _message(rows: list[int], bodies: Sequence[Cells], forms: Sequence[Keys] | None) -> Message:
     """A message of lines: their numbers, cells and general forms."""
+    is_head = forms is None
     if forms is None:  # a head: all lines have the same cells
         width = len(bodies[0].keys)
         columns = [{body.texts[i] for body in bodies} for i in range(width)]
@@ -171,10 +226,10 @@ def _message(rows: list[int], bodies: Sequence[Cells], forms: Sequence[Keys] | N
         for i, column in enumerate(places):
             last = i == len(places) - 1
             values[column][row] = "".join(body.texts[i:]) if last and form[i] == value(TEXT) else body.texts[i]
-    return Message(rows, _parts(found, values, [number[form] for form in forms]))
+    return Message(rows, _parts(found, values, [number[form] for form in forms], is_head=is_head))
 
 
-def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int]) -> list[Part]:
+def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int], *, is_head: bool) -> list[Part]:
     """What a message is made of, from its columns."""
     parts: list[Part] = []
     forms = max(form_of) + 1
@@ -186,8 +241,8 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int])
             runs.append((column.forms, [i]))
     runs = _placed(found, runs, forms)
     for having, members in runs:
-        made = _joined([_part(found, values, i) for i in members])
-        made = [piece for part in made for piece in _pieces(part)]
+        made = _joined([_part(found, values, i, is_head=is_head) for i in members])
+        made = [piece for part in made for piece in _pieces(part, is_head=is_head)]
         if len(having) == forms:
             parts += made
         else:
@@ -198,7 +253,7 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int])
 _SIGNS = re.compile(r"([:/=#,|])")
 
 
-def _pieces(part: Literal | Varying) -> list[Literal | Varying]:
+def _pieces(part: Literal | Varying, *, is_head: bool) -> list[Literal | Varying]:
     """What a name is made of, where all of them have the same signs in them: `{package}:{machine}`."""
     if not isinstance(part, Varying) or part.looks != {value(NAME)}:
         return [part]
@@ -210,7 +265,8 @@ def _pieces(part: Literal | Varying) -> list[Literal | Varying]:
     out: list[Literal | Varying] = []
     for i in range(len(first)):
         texts = [pieces[i] if pieces is not None else None for pieces in split]
-        if len({text for text in texts if text is not None}) == 1:
+        same = len({text for text in texts if text is not None}) == 1
+        if same and not (is_head and any(char.isdigit() for char in first[i])):
             out.append(Literal(first[i]))
         else:
             out.append(Varying(texts, frozenset({value(NAME)})))
@@ -219,8 +275,8 @@ def _pieces(part: Literal | Varying) -> list[Literal | Varying]:
 
 def _told(parts: list[Part], rows: int) -> list[Part]:
     """The parts; words without any fixed text among them are text."""
-    words = [part for part in parts if isinstance(part, Varying) and part.looks <= _WORDS]
-    plain = all(isinstance(part, Varying) and part.looks <= _WORDS or isinstance(part, Literal) for part in parts)
+    words = [part for part in parts if _is_wordy(part)]
+    plain = all(_is_wordy(part) or isinstance(part, Literal) for part in parts)
     if len(words) < _MANY_WORDS or not plain or any(char.isalnum() for part in parts if isinstance(part, Literal) for char in part.text):
         return parts
     texts = ["".join(part.text if isinstance(part, Literal) else part.values[row] or "" for part in parts if not isinstance(part, Maybe)) for row in range(rows)]
@@ -305,13 +361,14 @@ def _reads_well(found: Table, members: Sequence[int]) -> int:
     return 4 * paired + (signs[0] in (" ", "\t", ",", ";", "|")) + (signs[0] != " ") * (signs[0] in ",;|") - (signs[-1] in (" ", "\t"))
 
 
-def _part(found: Table, values: list[list[str | None]], i: int) -> Literal | Varying:
+def _part(found: Table, values: list[list[str | None]], i: int, *, is_head: bool) -> Literal | Varying:
     column = found.columns[i]
     present = [text for text in values[i] if text is not None]
     if column.literal is not None:
         return Literal(present[0] if column.literal not in (" ", "\t") else column.literal)
-    if column.keys == {value(NAME)} and len(present) >= _CONSTANT and len(set(present)) == 1:
-        return Literal(present[0])
+    if column.keys == {value(NAME)} and not is_head and len(present) >= _CONSTANT and len(set(present)) == 1:
+        if _FIXED.fullmatch(present[0]):
+            return Literal(present[0])
     return Varying(values[i], column.keys)
 
 
