@@ -8,6 +8,7 @@ Each format has a language, a head, separators and messages of its own; nothing 
 from __future__ import annotations
 
 import argparse
+import json
 import random
 import statistics
 import string
@@ -23,6 +24,7 @@ from typing import Any
 import kinglet
 
 _SYLLABLES = {
+    "signs": ["阀", "门", "关", "闭", "打", "开", "用", "户", "登", "录", "成", "功", "失", "败", "队", "列"],
     "latin": ["ka", "ro", "mi", "ten", "su", "lor", "ve", "pan", "di", "gu", "sel", "tor", "ni", "bra", "qu", "es"],
     "marks": ["lä", "ör", "ñu", "çe", "vå", "ší", "tel", "mó", "ré", "dün", "kø", "pa", "ži", "ran"],
     "cyrillic": ["ва", "ро", "ми", "тен", "су", "лор", "пан", "ди", "гу", "сел", "ни", "бра", "кот"],
@@ -85,7 +87,10 @@ def _kinds(rng: random.Random, word: Callable[[], str]) -> dict[str, Callable[[]
         return "".join(rng.choice("0123456789abcdef") for _ in range(count))
 
     ascii_word = lambda: _word(rng, _SYLLABLES["latin"])  # noqa: E731
-    names = rng.choice((lambda: f"{rng.choice('abcdefghklmnprstw')}.{ascii_word()}", word, lambda: word() + str(rng.randint(1, 30))))
+    names = rng.choice(
+        (lambda: f"{rng.choice('abcdefghklmnprstw')}.{ascii_word()}", word, lambda: word() + str(rng.randint(1, 30)))
+    )
+    listed = [word() for _ in range(12)]
     net = rng.choice(("192.0.2", "198.51.100", "203.0.113"))
     phrases = _pool(rng, lambda: " ".join(word() for _ in range(rng.randint(1, 5))), 6, 25)
     return {
@@ -99,7 +104,12 @@ def _kinds(rng: random.Random, word: Callable[[], str]) -> dict[str, Callable[[]
         "hex": lambda: "0x" + digits(rng.choice((4, 8))),
         "id": lambda: digits(12),
         "uuid": lambda: f"{digits(8)}-{digits(4)}-4{digits(3)}-a{digits(3)}-{digits(12)}",
-        "path": _pool(rng, lambda: "/" + "/".join(ascii_word() for _ in range(rng.randint(1, 4))) + rng.choice(("", ".db", ".log")), 10, 60),
+        "path": _pool(
+            rng,
+            lambda: "/" + "/".join(ascii_word() for _ in range(rng.randint(1, 4))) + rng.choice(("", ".db", ".log")),
+            10,
+            60,
+        ),
         "host": _pool(rng, lambda: f"{ascii_word()}-{rng.randint(1, 20)}.quay.example", 5, 30),
         "mail": _pool(rng, lambda: f"{ascii_word()}@{ascii_word()}.example", 5, 30),
         "duration": lambda: f"{rng.randint(1, 5000)}ms",
@@ -111,13 +121,27 @@ def _kinds(rng: random.Random, word: Callable[[], str]) -> dict[str, Callable[[]
         "name": _pool(rng, word, 10, 60),
         "phrase": phrases,
         "mac": lambda: ":".join(digits(2) for _ in range(6)),
+        "switch": rng.choice(
+            (
+                lambda: rng.choice(("on", "off")),
+                lambda: rng.choice(("yes", "no")),
+                lambda: rng.choice(("true", "false")),
+            )
+        ),
+        "list": lambda: ",".join(rng.choice(listed) for _ in range(rng.randint(1, 4))),
+        "range": lambda: f"{rng.randint(0, 99)}-{rng.randint(100, 999)}",
+        "clock": lambda: f"{rng.randint(0, 23):02}:{rng.randint(0, 59):02}:{rng.randint(0, 59):02}",
+        "date": lambda: f"2026-{rng.randint(1, 12):02}-{rng.randint(1, 28):02}",
+        "windows": lambda: "C:\\" + "\\".join(ascii_word() for _ in range(rng.randint(1, 3))) + ".exe",
+        "url": lambda: f"https://{ascii_word()}.example/{ascii_word()}?{ascii_word()}={rng.randint(1, 99)}",
+        "account": lambda: f"QUAY\\{ascii_word()}",
         "version": lambda: f"{rng.randint(1, 9)}.{rng.randint(0, 20)}.{rng.randint(0, 9)}",
     }
 
 
 def _formats(rng: random.Random) -> Format:
     """A format, drawn."""
-    script = rng.choice(("english", "english", "latin", "latin", "marks", "cyrillic", "greek"))
+    script = rng.choice(("english", "english", "latin", "latin", "marks", "cyrillic", "greek", "signs"))
     if script == "english":
         vocabulary = list(_ENGLISH)
         joints = _BETWEEN
@@ -132,9 +156,10 @@ def _formats(rng: random.Random) -> Format:
     elif rng.random() < 0.2:
         vocabulary = [text.capitalize() for text in vocabulary]
     made = Format(rng)
+    rich = rng.random() < 0.5
     style = rng.choice(("words", "words", "words", "labels", "pairs", "mixed"))
     count = rng.randint(6, 24)
-    codes = rng.sample(range(100, 9999), count)
+    codes = rng.sample(range(100, 9999), 2 * count)
     coded = rng.random() < 0.3
     units = [word() for _ in range(rng.randint(2, 5))]
     seen: set[str] = set()
@@ -168,20 +193,56 @@ def _formats(rng: random.Random) -> Format:
             match kind:
                 case "pairs":
                     quoted = rng.random() < 0.2
-                    pieces += [f" {keys[j]}=" + '"' * quoted, slot("phrase") if quoted else slot(rng.choice(("user", "ip", "int", "num", "state", "path", "hex"))), '"' * quoted]
+                    pieces += [
+                        f" {keys[j]}=" + '"' * quoted,
+                        slot("phrase")
+                        if quoted
+                        else slot(rng.choice(("user", "ip", "int", "num", "state", "path", "hex"))),
+                        '"' * quoted,
+                    ]
                 case "labels":
                     pieces += value((", " if j else " ") + f"{keys[j]}: ")
                 case _:
-                    pieces += value(f" {rng.choice(joints) if rng.random() < 0.6 else phrase(1, 2)} " if j or rng.random() < 0.5 else " ")
+                    pieces += value(
+                        f" {rng.choice(joints) if rng.random() < 0.6 else phrase(1, 2)} "
+                        if j or rng.random() < 0.5
+                        else " "
+                    )
                     if rng.random() < 0.2:
                         pieces.append(" " + phrase(1, 2))
         if rng.random() < 0.3:
-            inner = value(f" {rng.choice(joints)} " if kind == "words" else f" {keys[5]}=" if kind == "pairs" else f", {keys[5]}: ")
+            inner = value(
+                f" {rng.choice(joints)} "
+                if kind == "words"
+                else f" {keys[5]}="
+                if kind == "pairs"
+                else f", {keys[5]}: "
+            )
             pieces.append(inner)
-        if rng.random() < 0.2:
+        tail = rng.random()
+        if tail < 0.2:
             pieces += [": ", slot("phrase")]
+        elif tail < 0.3 and rich:
+            pieces += [" ", Slot(f"json{i}", _json(rng, kinds, rng.sample(vocabulary, 4)))]
+        elif tail < 0.45 and rich:
+            for key in rng.sample(vocabulary, rng.randint(2, 5)):
+                pair: list[Piece] = [
+                    f" {key}=",
+                    slot(rng.choice(("user", "ip", "int", "num", "state", "path", "switch"))),
+                ]
+                pieces += [pair] if rng.random() < 0.4 else pair
         made.messages.append(pieces)
-    hosts, levels = kinds["host"], ["INFO", "WARN", "ERROR", "DEBUG"] if rng.random() < 0.6 else [word() for _ in range(3)]
+        if rich and rng.random() < 0.06 and len(made.messages) < count:  # the same message, but for one word
+            twin = [piece for piece in pieces]
+            twin[0] = " ".join([*lead.split()[:-1], rng.choice(vocabulary)])
+            if twin[0] not in seen:
+                seen.add(str(twin[0]))
+                made.messages.append(twin)
+    count = len(made.messages)
+    hosts, levels = (
+        kinds["host"],
+        ["INFO", "WARN", "ERROR", "DEBUG"] if rng.random() < 0.6 else [word() for _ in range(3)],
+    )
     wraps = rng.choice((("", ""), ("[", "]"), ("<", ">"), ("(", ")")))
     between = rng.choice((" ", " ", " ", "\t", " | ", "; ", " - "))
     parts: list[list[Piece]] = []
@@ -190,11 +251,18 @@ def _formats(rng: random.Random) -> Format:
     if rng.random() < 0.4:
         parts.append([Slot("host", hosts)])
     if rng.random() < 0.5:
-        parts.append([Slot("unit", lambda: "")] + (["[", Slot("pid", lambda: str(rng.randint(100, 30000))), "]"] if rng.random() < 0.5 else []))
+        parts.append(
+            [Slot("unit", lambda: "")]
+            + (["[", Slot("pid", lambda: str(rng.randint(100, 30000))), "]"] if rng.random() < 0.5 else [])
+        )
     if coded:
         parts.append([rng.choice(("", "#", "E")), Slot("kind", lambda: "")])
     rng.shuffle(parts)
-    made.head = [Slot("stamp", lambda: "")]
+    around = rng.choice((("", ""),) * 4 + (("[", "]"), ("<", ">"))) if rich else ("", "")
+    made.head = [around[0], Slot("stamp", lambda: ""), around[1]] if around[0] else [Slot("stamp", lambda: "")]
+    first = rich and len(parts) > 1 and rng.random() < 0.3
+    if first:
+        made.head = [*parts.pop(), between, *made.head]
     for part in parts:
         made.head += [between, *part]
     made.head.append(rng.choice((between, ": ", " ")) if between != "\t" else "\t")
@@ -208,8 +276,16 @@ def _formats(rng: random.Random) -> Format:
 
 _STAMPS = (
     "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M:%S.%fZ", "%d/%b/%Y:%H:%M:%S", "%Y/%m/%d %H:%M:%S", "%b %d %H:%M:%S",
-    "%d.%m.%Y %H:%M:%S", "epoch",
+    "%d.%m.%Y %H:%M:%S", "epoch", "%m/%d/%Y %I:%M:%S %p", "%Y%m%dT%H%M%SZ", "%H:%M:%S",
 )  # fmt: skip
+
+
+def _json(rng: random.Random, kinds: dict[str, Callable[[], str]], keys: list[str]) -> Callable[[], str]:
+    sorts = [rng.choice(("user", "ip", "int", "path", "phrase")) for _ in keys]
+    return lambda: json.dumps(
+        {key: int(kinds[sort]()) if sort == "int" else kinds[sort]() for key, sort in zip(keys, sorts, strict=True)},
+        ensure_ascii=False,
+    )
 
 
 def _texts(pieces: list[Piece], given: dict[str, str], rng: random.Random, values: dict[str, str]) -> Iterator[str]:
@@ -241,9 +317,11 @@ def truth(seed: int, count: int, draw: int = 0) -> Truth:
             "unit": units[1][which] or rng.choice(units[0]),
             "kind": str(made.codes[which]),  # type: ignore[attr-defined]
         }
-        values: dict[str, str] = {}
+        values: dict[str, str] = {}  # of slots that are there
         line = "".join(_texts([*made.head, *made.messages[which]], given, rng, values))
         del values["stamp"]
+        for name in [name for name in values if name.startswith("json")]:
+            values |= {f"{name}.{key}": str(item) for key, item in json.loads(values.pop(name)).items()}
         out.lines.append(line)
         out.message.append(which)
         out.values.append(values)
@@ -310,7 +388,9 @@ def score(seed: int, count: int, draw: int = 0) -> Score:
 
 def _fields(events: Any, of_message: dict[int, set[int]], log: Truth) -> tuple[int, int]:
     """Values of the truth that a field of the draft has, and how many there are; a slot has one field in a message."""
-    own = [name for name in events.columns if name not in ("raw", "variant", "faults", "state", "line", "stamp", "body")]
+    own = [
+        name for name in events.columns if name not in ("raw", "variant", "faults", "state", "line", "stamp", "body")
+    ]
     columns = {name: [_plain(item) for item in events[name].to_list()] for name in own}
     right = total = 0
     for rows in of_message.values():

@@ -118,18 +118,22 @@ _TAG = re.compile(
 def _xml(sample: Sample) -> Records | None:
     if not re.match(rb"\s*<(?:\?xml|[A-Za-z_][\w:.-]*[\s/>])", sample.text):
         return None
-    depth = 0
+    depth = opened = closed = 0
     at_depth: dict[int, Counter[str]] = {0: Counter(), 1: Counter()}
     for match in _TAG.finditer(sample.text[:HEAD]):
         if match[2] is None:
             continue
         name = match[2].decode("utf-8", "replace")
+        opened += not match[1]
+        closed += bool(match[1] or match[3])
         if match[1]:
             depth = max(depth - 1, 0)
             continue
         if depth in at_depth:
             at_depth[depth][name] += 1
         depth += not match[3]
+    if closed < 0.5 * opened:  # words in angle brackets
+        return None
     level = 0 if len(at_depth[0]) and at_depth[0].most_common(1)[0][1] > 1 else 1
     if not at_depth[level]:
         return None

@@ -39,8 +39,10 @@ class Facts(NamedTuple):
     reference: datetime
 
 
-def facts(sources: list[Source], given: Given) -> Facts:
+def facts(sources: list[Source], given: Given, reference: datetime | None = None) -> Facts:
     """What there is to know of logs that are looked at as one.
+
+    reference: the moment by which they were written, if not when the newest of them was.
 
     Raises:
         InputError: a log cannot be read, or has nothing in it.
@@ -58,7 +60,7 @@ def facts(sources: list[Source], given: Given) -> Facts:
         frame, batches = _cut(sample, rules[0].events)
     if sample.ends.get("CRLF", 0) > sample.ends.get("LF", 0):
         rules = [_with_returns(rule) for rule in rules]
-    reference = max(source.reference for source in sources)
+    reference = reference or max(source.reference for source in sources)
     stamps = times(frame["raw"], frame["number"], reference)
     return Facts(name, sample, frame, batches, rules, stamps, records, reference)
 

@@ -77,7 +77,10 @@ def syslog_head(raw: pl.Series) -> str | None:
             continue
         # a stamp and a word could begin any line: a priority, or the names of a few applications, tell more
         marked = pl.DataFrame(
-            [(frame["priority"].is_not_null() | frame["app"].is_not_null()).alias(str(i)) for i, frame in enumerate(groups)]
+            [
+                (frame["priority"].is_not_null() | frame["app"].is_not_null()).alias(str(i))
+                for i, frame in enumerate(groups)
+            ]
         )
         share = float(marked.select(pl.any_horizontal(pl.all())).to_series().mean() or 0)  # type: ignore[arg-type]
         if share >= _MARKED:

@@ -79,4 +79,6 @@ def _formats(shape: Shape) -> Sequence[str]:
 
 
 def _has_year(text: str) -> bool:
-    return text not in ("rfc3164",) and not (text.startswith("%") and not any(part in text for part in ("%Y", "%y", "%G", "%s")))
+    return text not in ("rfc3164",) and not (
+        text.startswith("%") and not any(part in text for part in ("%Y", "%y", "%G", "%s"))
+    )

@@ -60,7 +60,12 @@ _CLASSES = (
         ("url", "method", "status", "path", "agent"),
         (),
     ),
-    _Class("DNS Activity", r"dns|quer(?:y|ies)|resolv\w+|nxdomain|lookup", ("query", "host"), (("Response", r"repl|respon|answer"), ("Query", "."))),
+    _Class(
+        "DNS Activity",
+        r"dns|quer(?:y|ies)|resolv\w+|nxdomain|lookup",
+        ("query", "host"),
+        (("Response", r"repl|respon|answer"), ("Query", ".")),
+    ),
     _Class(
         "File System Activity",
         r"file|folder|director(?:y|ies)|(?:creat|delet|renam|writ|read|upload|download|sav)\w* ",
@@ -79,7 +84,9 @@ _CLASSES = (
         ("command", "process", "cmd", "pid"),
         (("Terminate", r"exit|terminat|kill|stop|end"), ("Launch", r"start|exec|launch|spawn|run|command")),
     ),
-    _Class("Email Activity", r"e?mail|smtp|recipient|sender|message-id", ("mail", "to", "from", "sender", "recipient"), ()),
+    _Class(
+        "Email Activity", r"e?mail|smtp|recipient|sender|message-id", ("mail", "to", "from", "sender", "recipient"), ()
+    ),
     _Class(
         "Application Lifecycle",
         r"(?:re)?start(?:ed|ing|up)?|stop(?:ped|ping)?|shut(?:ting)? ?down|ready|initiali[sz]\w+|upgrad\w+|install\w*|remov\w+",
@@ -95,7 +102,10 @@ _CLASSES = (
     ),
 )
 _SUCCESS = re.compile(r"\b(?:accept|succe|grant|allow|permit|opened|complet|ok\b|authenticated|established)", re.I)
-_FAILURE = re.compile(r"\b(?:fail|den(?:y|ied)|reject|refus|invalid|error|unable|cannot|could not|timed? ?out|abort|block|bad\b|unknown)", re.I)
+_FAILURE = re.compile(
+    r"\b(?:fail|den(?:y|ied)|reject|refus|invalid|error|unable|cannot|could not|timed? ?out|abort|block|bad\b|unknown)",
+    re.I,
+)
 _LEVELS = {
     "Critical": r"crit|critical|alert", "Fatal": r"fatal|emerg|emergency|panic", "High": r"error|err|severe",
     "Medium": r"warn|warning", "Low": r"notice", "Informational": r"info|information|informational|debug|trace|verbose|fine|finer|finest|config|ok",

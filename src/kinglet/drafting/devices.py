@@ -55,7 +55,9 @@ def _begins(line: str) -> str:
     found = stamps(line[:80])
     if not found or found[0].start > _NEAR:
         return ""
-    before = re.sub(r"[A-Za-z]+", "a", re.sub(r"[0-9]+", "9", line[: found[0].start]))
+    before = re.sub(r"[^\W\d_]+", "a", re.sub(r"[0-9]+", "9", line[: found[0].start]))
     if found[0].form.name.startswith("epoch") or len(before) > 12:
         return ""
-    return f"lines that begin with a stamp as {found[0].form.name}" + (f" behind {before.strip()!r}" if before.strip() else "")
+    return f"lines that begin with a stamp as {found[0].form.name}" + (
+        f" behind {before.strip()!r}" if before.strip() else ""
+    )

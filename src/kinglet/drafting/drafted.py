@@ -90,11 +90,11 @@ def draft(
         raise UsageError("draft needs at least one log")
     if not isinstance(most, int) or not 1 <= most <= 100_000:
         raise UsageError(f"most: {most!r} is no number of variants", "give 1 to 100,000")
-    call_options(at, zone)
+    reference = call_options(at, zone).reference_time
     vendor, _, name = (product or "UNKNOWN/UNKNOWN").partition("/")
     if not vendor.strip() or not name.strip():
         raise UsageError(f"product: {product!r} does not name a vendor and a product", "write it as VENDOR/NAME")
-    found = facts(open_sources(*logs, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes), logs[0])
+    found = facts(open_sources(*logs, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes), logs[0], reference)
     wishes = Wishes(vendor.strip(), name.strip(), zone, at, most, mask)
     parts = devices(found.sample) if found.records is None else []
     if not parts:
@@ -106,7 +106,7 @@ def _of_several(found: Facts, parts: list[Stretch], wishes: Wishes, split: bool)
     """The draft for the largest part of a log of several devices, and for the others where that is wanted."""
     made = []
     for i, part in enumerate(parts if split else parts[:1]):
-        own = facts(open_sources(part.text), found.name)._replace(name=found.name, reference=found.reference)
+        own = facts(open_sources(part.text), found.name, found.reference)._replace(name=found.name)
         number = f"-{i + 1}" if i else ""
         made.append(_Drafting(own, wishes, number, numbered=False).draft())
     mend = "each has a draft" if split else "the largest is drafted; --split drafts all"
@@ -211,7 +211,11 @@ class _Drafting:
         records = self.found.records
         columns = records.container.columns if records is not None else []
         dialect = self.shape.events.get("csv")
-        if isinstance(dialect, dict) and dialect.get("header") is False and self._is_text(dialect.get("delimiter", ",")):
+        if (
+            isinstance(dialect, dict)
+            and dialect.get("header") is False
+            and self._is_text(dialect.get("delimiter", ","))
+        ):
             self.shape.events = {"line": True}
             return None
         text = stamp_format(self.found.stamps)
@@ -226,7 +230,9 @@ class _Drafting:
         self.shape.time["format"] = "ncsa"
         fixed = Written([], [], [], fixed=ACCESS)
         rows = list(range(len(self.raw)))
-        fields = [Slot(slot.name, slot.type, [], alias=_OF_ACCESS.get(slot.name, "")) for slot in in_pattern(parse(ACCESS))]
+        fields = [
+            Slot(slot.name, slot.type, [], alias=_OF_ACCESS.get(slot.name, "")) for slot in in_pattern(parse(ACCESS))
+        ]
         self.shape.variants = [Variant("request", fixed, rows, fields=fields)]
         parser = self._loaded()
         events = self._parsed(parser)
@@ -370,7 +376,9 @@ class _Drafting:
 
     def _with_time(self) -> None:
         """Says where the stamp stands where no pattern has a slot for it."""
-        slots = [slot.name for variant in self.shape.variants for slot in [*variant.slots, *variant.fields]] + [slot.name for slot in self._outer()]
+        slots = [slot.name for variant in self.shape.variants for slot in [*variant.slots, *variant.fields]] + [
+            slot.name for slot in self._outer()
+        ]
         if self.shape.time is None or self.shape.structure or self.shape.syslog or "stamp" in slots:
             return
         place = self.found.stamps.where[0]
@@ -440,7 +448,9 @@ class _Drafting:
                     variant.mapping = one.mapping
                     variant.notes.append(f"{one.caption}: {one.reasons}")
                 else:
-                    variant.suggested.append((f"or {one.caption}: {one.reasons}" if i else f"{one.caption}: {one.reasons}", one.mapping))
+                    variant.suggested.append(
+                        (f"or {one.caption}: {one.reasons}" if i else f"{one.caption}: {one.reasons}", one.mapping)
+                    )
         try:
             parser = self._loaded()
         except ParserFileError:
@@ -531,7 +541,6 @@ class _Drafting:
             len(self.shape.cases),
             events["variant"].null_count() if len(self.shape.variants) >= self.wishes.most else 0,
         )
-
 
     def _front(self) -> str:
         if self.shape.syslog is not None:

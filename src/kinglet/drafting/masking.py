@@ -7,8 +7,8 @@ from collections.abc import Iterable
 
 from kinglet.mining.cells import ADDRESS, MAIL, cells, value
 
-_NAMES = frozenset("user account login owner name mail sender recipient person actor".split())
-_HOSTS = frozenset("host src_host dst_host client server".split())
+_NAMES = frozenset(["user", "account", "login", "owner", "name", "mail", "sender", "recipient", "person", "actor"])
+_HOSTS = frozenset(["host", "src_host", "dst_host", "client", "server"])
 _NETS = ("192.0.2", "198.51.100", "203.0.113")
 _MOST = 254
 
@@ -34,7 +34,9 @@ class Masks:
         out = ""
         for key, text in zip(found.keys, found.texts, strict=True):
             if key == value(ADDRESS):
-                out += self._of(text, "mac" if re.fullmatch(r"(?:..[:-]){5}..", text) else "v6" if ":" in text else "v4")
+                out += self._of(
+                    text, "mac" if re.fullmatch(r"(?:..[:-]){5}..", text) else "v6" if ":" in text else "v4"
+                )
             elif key == value(MAIL):
                 out += self._of(text, "mail")
             elif text in kinds:

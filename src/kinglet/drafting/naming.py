@@ -10,11 +10,51 @@ from kinglet.names import RESERVED
 
 _KEY = re.compile(r"([A-Za-z_][\w.-]*)[\"']?\s*[=:]\s*[\"'\[(<{#]?$")
 _WORDS = re.compile(r"([A-Za-z][A-Za-z_-]*)[\s\"'(\[<{#:=]*$")
-_SIDES = {"from": "src", "to": "dst", "source": "src", "destination": "dst", "src": "src", "dst": "dst", "client": "src"}
+_SIDES = {
+    "from": "src",
+    "to": "dst",
+    "source": "src",
+    "destination": "dst",
+    "src": "src",
+    "dst": "dst",
+    "client": "src",
+}
 """Words in front of an address that tell which end of a connection it is."""
 _PEOPLE = ("user", "by", "for", "account", "login")
 _SMALL = frozenset(
-    "a an and are as at be but by for from has in into is it its no not of on or so than that the this to was were with".split()
+    [
+        "a",
+        "an",
+        "and",
+        "are",
+        "as",
+        "at",
+        "be",
+        "but",
+        "by",
+        "for",
+        "from",
+        "has",
+        "in",
+        "into",
+        "is",
+        "it",
+        "its",
+        "no",
+        "not",
+        "of",
+        "on",
+        "or",
+        "so",
+        "than",
+        "that",
+        "the",
+        "this",
+        "to",
+        "was",
+        "were",
+        "with",
+    ]
 )
 _ENDS = ("ip", "host", "port", "mac")
 _PLAIN = {
@@ -24,7 +64,9 @@ _PLAIN = {
 _MOST = 40
 
 
-_ANYONE = frozenset("user host src_host dst_host name owner file path unit account mail".split())
+_ANYONE = frozenset(
+    ["user", "host", "src_host", "dst_host", "name", "owner", "file", "path", "unit", "account", "mail"]
+)
 
 
 def is_open(name: str) -> bool:

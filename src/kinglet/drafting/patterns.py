@@ -13,8 +13,12 @@ from kinglet.discover.columns import type_of
 from kinglet.discover.shapes import escaped
 from kinglet.drafting.naming import Names, is_open
 from kinglet.mining.cells import JSON, SIZE, TIME, value
-from kinglet.mining.messages import Literal, Maybe, Message, Part, Varying
+from kinglet.mining.messages import Literal, Maybe, Message, Varying
+from kinglet.names import field_of
 from kinglet.patterns.types import TYPES
+from kinglet.plan.data import name_problem
+from kinglet.structured.by_form import is_within
+from kinglet.structured.json_objects import JsonObjects
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.reading import TimeReading, is_read
 
@@ -61,6 +65,8 @@ class Written:
     slots: list[Slot]
     maybe: list[list[int]] = field(default_factory=list)
     fixed: str = ""
+    keys: dict[str, Slot] = field(default_factory=dict)
+    """The keys of the JSON object in it that have values, and the fields that they become."""
 
     @property
     def pattern(self) -> str:
@@ -145,10 +151,34 @@ def written(
         slots.append(lines)
         parts += ["\n", lines] if len(having) == len(more) else [Optional(["\n", lines])]
         maybe += [] if len(having) == len(more) else [having]
+    keys: dict[str, Slot] = {}
+    for slot in slots:
+        if slot.type == "json":
+            keys = _keys(slot, names)
+    slots += keys.values()
     if open_words:
         for slot in slots:
             slot.words = ()
-    return Written(parts, slots, maybe)
+    return Written(parts, slots, maybe, keys=keys)
+
+
+_MOST_KEYS = 40
+
+
+def _keys(slot: Slot, names: Names) -> dict[str, Slot]:
+    """The keys of the objects that a slot has, by their paths, as slots."""
+    structure = JsonObjects()
+    each = [{item.path: item.text for item in structure.values(text) or ()} if text else {} for text in slot.values]
+    paths = list(dict.fromkeys(path for values in each for path in values if path))
+    leaves = [path for path in paths if not any(other != path and is_within(other, path) for other in paths)]
+    out: dict[str, Slot] = {}
+    for path in leaves[:_MOST_KEYS]:
+        if name_problem(path) is not None and field_of(path) == path:
+            continue
+        column = Varying([values.get(path) for values in each], frozenset())
+        type_, _ = slot_type(column, "port" if path.lower().endswith("port") else "", last=False)
+        out[path] = Slot(names.name("", type_, field_of(path)), type_, column.values)
+    return out
 
 
 def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[str | None] | None) -> Slot:
@@ -169,7 +199,7 @@ _ISO = TimeReading((parse_format("iso8601"),))
 
 def moment_type(texts: Sequence[str]) -> str:
     """The type of stamps that are not the event's time: `time`, or a regex of their form."""
-    if all(is_read(text, _ISO) for text in texts[:_ENOUGH]):
+    if all(":" in text and is_read(text, _ISO) for text in texts[:_ENOUGH]):
         return "time"
     shape = re.sub(r"[A-Za-z]+", "[A-Za-z]+", re.sub(r"([\\.^$*+?{}\[\]()|])", r"\\\1", texts[0]))
     shape = re.sub(r"(?<!-)[0-9]+(?!-?\])", "[0-9]+", shape)

@@ -13,10 +13,32 @@ from kinglet.drafting.patterns import Slot, slot_type
 from kinglet.mining.messages import Varying
 
 _KINDS = frozenset(
-    "event eventname event_name eventtype event_type type action kind msgid msg_id code eventid event_id op operation"
-    " method category subtype act verb activity command".split()
+    [
+        "event",
+        "eventname",
+        "event_name",
+        "eventtype",
+        "event_type",
+        "type",
+        "action",
+        "kind",
+        "msgid",
+        "msg_id",
+        "code",
+        "eventid",
+        "event_id",
+        "op",
+        "operation",
+        "method",
+        "category",
+        "subtype",
+        "act",
+        "verb",
+        "activity",
+        "command",
+    ]
 )
-_MESSAGES = frozenset("message msg text log body description detail details note".split())
+_MESSAGES = frozenset(["message", "msg", "text", "log", "body", "description", "detail", "details", "note"])
 _MOST_KINDS = 60
 _TELLS = 0.75
 """How much of what keys an event has the kind must tell: mutual information over the entropy of the keys."""
@@ -32,7 +54,9 @@ def types_of(texts: Mapping[str, pl.Series], stamp: str | None) -> dict[str, str
         if name == stamp:
             out[name] = "time"
             continue
-        found, _ = slot_type(Varying(column.to_list(), frozenset()), "port" if name.lower().endswith("port") else "", last=False)
+        found, _ = slot_type(
+            Varying(column.to_list(), frozenset()), "port" if name.lower().endswith("port") else "", last=False
+        )
         out[name] = found
     return out
 
@@ -90,7 +114,9 @@ def slots_of(names: Sequence[str], types: Mapping[str, str]) -> list[Slot]:
         side = next((_SIDES[part] for part in reversed(parts) if part in _SIDES), "")
         alias = last
         if types.get(name) in ("ip", "host", "mac", "port") or last in ("ip", "addr", "address", "port", "host"):
-            what = {"addr": "ip", "address": "ip"}.get(last, types.get(name, last) if types.get(name) in ("ip", "host", "mac", "port") else last)
+            what = {"addr": "ip", "address": "ip"}.get(
+                last, types.get(name, last) if types.get(name) in ("ip", "host", "mac", "port") else last
+            )
             alias = f"{side}_{what}" if side else what
         elif last in ("name", "user", "username", "account", "login") and (last != "name" or "user" in parts):
             alias = "user"

@@ -9,6 +9,7 @@ from typing import Any
 from kinglet.discover.structured import Structured
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.drafting.yaml_text import quoted, scalar
+from kinglet.names import field_of
 
 _WIDTH = 116
 
@@ -98,6 +99,10 @@ def _variant(shape: Shape, variant: Variant) -> Iterator[str]:
         yield f"    from: {variant.field}"
     if variant.written is not None:
         yield f"    pattern: {quoted(variant.pattern)}"
+        if keys := variant.written.keys:
+            yield f"    types: {scalar({slot.name: slot.type for slot in keys.values()})}"
+        if renamed := {slot.name: key for key, slot in keys.items() if field_of(slot.name) != field_of(key)}:
+            yield f"    keys: {scalar(renamed)}"
     elif shape.structure is not None and _alone(shape):
         yield from _structure(shape.structure, "    ")
     if variant.mapping is not None:

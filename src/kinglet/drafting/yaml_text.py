@@ -7,7 +7,7 @@ import re
 from typing import Any
 
 _PLAIN = re.compile(r"[A-Za-z][A-Za-z0-9_.-]*(?: [A-Za-z0-9_.-]+)*")
-_WORDS = frozenset("null true false yes no on off y n".split())
+_WORDS = frozenset(["null", "true", "false", "yes", "no", "on", "off", "y", "n"])
 
 
 def scalar(value: Any) -> str:

@@ -38,6 +38,7 @@ _TYPES = (
     ("a", r"(?:[0-9A-Fa-f]{2}[:-]){5}[0-9A-Fa-f]{2}"),
     ("a", _V6),
     ("a", rf"{_V4}(?:/[0-9]{{1,2}})?"),
+    ("t", r"[0-9]{1,2}:[0-9]{2}(?::[0-9]{2}(?:[.,][0-9]+)?)?|[0-9]{4}-[0-9]{2}-[0-9]{2}"),
     ("p", r"~?/.*|[A-Za-z]:\\.+"),
     ("n", r"0[xX][0-9A-Fa-f]+|[+-]?[0-9]+(?:\.[0-9]+)?"),
     ("w", r"[^\W\d]+(?:[-'’][^\W\d]+)*"),
@@ -127,7 +128,9 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
 def _chunk(text: str) -> Cells:
     """The cells of text without blanks: the signs around it by themselves, and within it only where its form is known."""
     core, signs = text, ""
-    while core and (core[-1] in ",;:.!?=\"'" or core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1])):
+    while core and (
+        core[-1] in ",;:.!?=\"'" or (core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1]))
+    ):
         core, signs = core[:-1], core[-1] + signs
     lead = ""
     while len(core) > 1 and core[0] in "#*@$&!~^+-,:=" and not _TYPED.fullmatch(core):
@@ -137,6 +140,8 @@ def _chunk(text: str) -> Cells:
 
 
 def _core(text: str) -> Cells:
+    if not any(char.isalnum() for char in text):
+        return Cells(tuple(text), tuple(text))
     kind = _look(text, "i")
     if kind == "w":
         return Cells((text,), (text,))
@@ -168,7 +173,7 @@ def _json_tail(text: str) -> str:
     if not text.endswith("}"):
         return ""
     start = text.find('{"')
-    while 0 <= start:
+    while start >= 0:
         try:
             if isinstance(json.loads(text[start:]), dict):
                 return text[start:]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from kinglet.mining.cells import TEXT, is_value, is_word, value
+from kinglet.mining.cells import is_value, is_word
 
 Keys = tuple[str, ...]
 _WORD, _SAME, _SIGN, _VALUES, _MIXED, _OTHER = 30, 20, 10, 15, 6, 3
@@ -13,46 +13,68 @@ _BEGIN, _GAP = -10, -2
 
 
 class Column(NamedTuple):
-    """A column: the keys that stand in it, and the forms that have it."""
+    """A column: the blank in front of it, the keys that stand in it, and the forms that have it."""
 
+    blank: str
     keys: frozenset[str]
     forms: frozenset[int]
 
     @property
     def literal(self) -> str | None:
-        """The text that stands here wherever the column does."""
+        """The text that stands here wherever the column does, with its blank."""
         (first, *others) = self.keys
-        return None if others or is_value(first) else first
+        return None if others or (first and is_value(first)) else self.blank + first
+
+
+def units(form: Keys) -> list[tuple[str, str, int]]:
+    """The cells of a form with the blanks in front of them: blank, key, position of the cell.
+
+    A blank at the end stands by itself, with an empty key. What some forms have and others have not then begins with
+    its blank, wherever it stands.
+    """
+    out: list[tuple[str, str, int]] = []
+    blank = ""
+    for i, key in enumerate(form):
+        if key in (" ", "\t") and not blank:
+            blank = key
+            continue
+        out.append((blank, key, i))
+        blank = ""
+    if blank:
+        out.append((blank, "", len(form) - 1))
+    return out
 
 
 class Table(NamedTuple):
-    """Forms in columns. places: for each form the column of each of its cells."""
+    """Forms in columns. places: for each form the column of each of its units, and the position of its cell."""
 
     columns: list[Column]
-    places: list[list[int]]
+    places: list[list[tuple[int, int]]]
 
 
 def table(forms: Sequence[Keys]) -> Table:
     """The forms of one message, the commonest first, in columns."""
-    keys: list[set[str]] = [{key} for key in forms[0]]
-    cells: list[list[int]] = [list(range(len(forms[0])))]
+    each = [units(form) for form in forms]
+    keys: list[set[str]] = [{key} for _, key, _ in each[0]]
+    blanks = [blank for blank, _, _ in each[0]]
+    cells: list[list[int]] = [list(range(len(keys)))]
     order = list(range(len(keys)))  # columns as they stand, by their numbers
-    for form in forms[1:]:
-        pairs = _aligned([keys[column] for column in order], form)
+    for form in each[1:]:
+        pairs = _aligned([(blanks[column], keys[column]) for column in order], [(blank, key) for blank, key, _ in form])
         places: list[int] = []
         out: list[int] = []
         done = 0
-        for i, at in enumerate(pairs):
+        for (blank, key, _), at in zip(form, pairs, strict=True):
             if at is None:
-                keys.append({form[i]})
+                keys.append({key})
+                blanks.append(blank)
                 column = len(keys) - 1
+                out.append(column)
             else:
                 out += order[done : at + 1]
                 done = at + 1
                 column = order[at]
-                keys[column].add(form[i])
-            if at is None:
-                out.append(column)
+                keys[column].add(key)
             places.append(column)
         order = out + order[done:]
         cells.append(places)
@@ -61,15 +83,27 @@ def table(forms: Sequence[Keys]) -> Table:
     for i, places in enumerate(cells):
         for column in places:
             having[rank[column]].add(i)
-    columns = [Column(frozenset(keys[column]), frozenset(having[rank[column]])) for column in order]
-    return Table(columns, [[rank[column] for column in places] for places in cells])
+    columns = [Column(blanks[column], frozenset(keys[column]), frozenset(having[rank[column]])) for column in order]
+    return Table(
+        columns,
+        [
+            [(rank[column], position) for column, (_, _, position) in zip(places, form, strict=True)]
+            for places, form in zip(cells, each, strict=True)
+        ],
+    )
 
 
-def _fits(keys: set[str], key: str) -> int:
+def _fits(column: tuple[str, set[str]], unit: tuple[str, str]) -> int:
     """How well a cell stands in a column; nothing where it cannot."""
+    blank, keys = column
+    key = unit[1]
+    if blank != unit[0]:
+        return 0
     if key in keys:
-        return _WORD if is_word(key) else _SAME if is_value(key) else _SIGN
+        return _SIGN if not key else _WORD if is_word(key) else _SAME if is_value(key) else _SIGN
     some = next(iter(keys))
+    if not key or not some:
+        return 0
     if is_value(key):
         return _VALUES if is_value(some) else _MIXED if is_word(some) else 0
     if is_word(key):
@@ -77,7 +111,7 @@ def _fits(keys: set[str], key: str) -> int:
     return 0
 
 
-def _aligned(columns: Sequence[set[str]], form: Keys) -> list[int | None]:
+def _aligned(columns: Sequence[tuple[str, set[str]]], form: Sequence[tuple[str, str]]) -> list[int | None]:
     """For each cell of a form the column where it stands, or none where it needs a new one.
 
     A gap has a cost to begin and a small one to go on, so that what some forms lack is in one piece.
@@ -106,7 +140,9 @@ def _aligned(columns: Sequence[set[str]], form: Keys) -> list[int | None]:
     within = ""
     while i < n or j < m:
         fits = _fits(columns[i], form[j]) if not within and i < n and j < m else 0
-        if fits and free[i][j] == free[i + 1][j + 1] + fits:  # as early as may be: what is missing is missing at the end
+        if (
+            fits and free[i][j] == free[i + 1][j + 1] + fits
+        ):  # as early as may be: what is missing is missing at the end
             out.append(i)
             i, j = i + 1, j + 1
         elif within == "skip" or (not within and i < n and free[i][j] == skip[i][j] + _BEGIN):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 
-from kinglet.mining.cells import TEXT, is_value, is_word, value
+from kinglet.mining.cells import is_value, is_word
 
 Keys = tuple[str, ...]
 _MATCH, _VALUE, _SIGN = 1.0, 0.5, 0.15

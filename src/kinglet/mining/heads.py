@@ -16,8 +16,34 @@ _STRAYS = 0.004
 """So many lines may part from the others behind their stamp; where more do, the head ends."""
 _NEAR = 7
 _LEVELS = frozenset(
-    "trace debug info information informational notice warn warning error err crit critical alert emerg emergency fatal severe"
-    " verbose fine finer finest config panic audit success failure".split()
+    [
+        "trace",
+        "debug",
+        "info",
+        "information",
+        "informational",
+        "notice",
+        "warn",
+        "warning",
+        "error",
+        "err",
+        "crit",
+        "critical",
+        "alert",
+        "emerg",
+        "emergency",
+        "fatal",
+        "severe",
+        "verbose",
+        "fine",
+        "finer",
+        "finest",
+        "config",
+        "panic",
+        "audit",
+        "success",
+        "failure",
+    ]
 )
 _NAMES = (value(NAME), value(ADDRESS))
 
@@ -61,7 +87,7 @@ def head_of(lines: Sequence[Cells]) -> Head:
         if not sign:
             words = Counter(texts[position] for _, texts in now)
             plain = look == "w" and sum(is_word(keys[position]) for keys, _ in now) > 0.5 * len(now)
-            if plain and not _is_of_head(now, position, words) and not _leads_on(now, position):
+            if plain and not _is_of_head(now, position, words) and not _leads_on(now, position, stamped=stamped):
                 break
             if not plain and look != value(TIME) and kind is None and _tells(now, position, words):
                 kind = position
@@ -109,16 +135,23 @@ def _is_of_head(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int
     followed = Counter(text for counts in usual.values() for text in counts)
     many = sum(words[text] for text, count in followed.items() if count >= 3)
     shared = sum(counts.total() for counts in usual.values() if len(counts) > 1)
-    return len(words) <= 12 and many >= 0.9 * len(lines) and len(usual) >= 1.5 * len(words) and shared >= 0.2 * len(lines)
+    return (
+        len(words) <= 12 and many >= 0.9 * len(lines) and len(usual) >= 1.5 * len(words) and shared >= 0.2 * len(lines)
+    )
 
 
-def _leads_on(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int) -> bool:
-    """Whether a word that surely belongs to the head stands a few cells behind this one."""
+def _leads_on(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, *, stamped: bool) -> bool:
+    """Whether a cell that surely belongs to the head stands a few cells behind this word in all lines.
+
+    Such is a value, or one of the words that levels are called by.
+    """
     least = _ALL * len(lines)
     for at in range(i + 1, i + _NEAR):
         look, count = Counter(_look(keys, at) for keys, _ in lines).most_common(1)[0]
         if look == "" or count < least:
             return False
+        if is_value(look):
+            return look != value(TIME) or not stamped
         if look == "w":
             words = Counter(texts[at].lower() for keys, texts in lines if _look(keys, at) == look)
             if sum(count for word, count in words.items() if word in _LEVELS) >= least and len(words) > 1:

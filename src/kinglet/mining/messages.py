@@ -90,12 +90,16 @@ def mine(
         kinds = [kinds[i] for i in kept]
     elif found.kind is not None:
         kinds = [lines[i].texts[found.kind] for i in kept]
-    each = messages([_cut(lines[i], found.length, None) for i in kept], kinds)
+    words = [i for i, look in enumerate(found.looks) if look == "w"]
+    beside = [tuple(lines[i].texts[at] for at in words) for i in kept]
+    each = messages([_cut(lines[i], found.length, None) for i in kept], kinds, beside)
     for message in each:
         message.rows = [kept[row] for row in message.rows]
     kind = None
     if of_head is not None and kinds is not None:
-        kind = next((i for i, part in enumerate(of_head.parts) if isinstance(part, Varying) and part.values == kinds), None)
+        kind = next(
+            (i for i, part in enumerate(of_head.parts) if isinstance(part, Varying) and part.values == kinds), None
+        )
     having = set(kept)
     lost = [i for i in range(len(lines)) if i not in having]
     parts = of_head.parts if of_head else []
@@ -124,15 +128,21 @@ def _cut(line: Cells, start: int, end: int | None) -> Cells:
     return Cells(line.keys[start:end], line.texts[start:end])
 
 
-def messages(bodies: Sequence[Cells], kinds: Sequence[str] | None = None) -> list[Message]:
-    """The messages of texts, the commonest first. kinds: what tells them apart already."""
+def messages(
+    bodies: Sequence[Cells], kinds: Sequence[str] | None = None, beside: Sequence[tuple[str, ...]] = ()
+) -> list[Message]:
+    """The messages of texts, the commonest first.
+
+    kinds: what tells them apart already. beside: the words of each head, of which other messages may have others.
+    """
     lead = [(f"K{kind}", " ") for kind in kinds] if kinds is not None else [()] * len(bodies)
     forms = [(*front, *body.keys) for front, body in zip(lead, bodies, strict=True)]
     rows: dict[Keys, list[int]] = defaultdict(list)
     for row, form in enumerate(forms):
         rows[form].append(row)
     distinct = list(rows)
-    general = absorbed(free_text(vary(free_text(distinct))))
+    signs = [Counter(beside[row] for row in rows[form]) for form in distinct] if beside else []
+    general = absorbed(free_text(vary(free_text(distinct), signs)))
     merged: dict[Keys, list[int]] = defaultdict(list)
     for form, own in zip(general, distinct, strict=True):
         merged[form] += rows[own]
@@ -222,9 +232,8 @@ def _message(rows: list[int], bodies: Sequence[Cells], forms: Sequence[Keys] | N
     number = {form: i for i, form in enumerate(distinct)}
     values: list[list[str | None]] = [[None] * len(rows) for _ in found.columns]
     for row, (body, form) in enumerate(zip(bodies, forms, strict=True)):
-        places = found.places[number[form]]
-        for i, column in enumerate(places):
-            last = i == len(places) - 1
+        for column, i in found.places[number[form]]:
+            last = i == len(form) - 1
             values[column][row] = "".join(body.texts[i:]) if last and form[i] == value(TEXT) else body.texts[i]
     return Message(rows, _parts(found, values, [number[form] for form in forms], is_head=is_head))
 
@@ -241,13 +250,14 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int],
             runs.append((column.forms, [i]))
     runs = _placed(found, runs, forms)
     for having, members in runs:
-        made = _joined([_part(found, values, i, is_head=is_head) for i in members])
+        made = _joined([piece for i in members for piece in _part(found, values, i, is_head=is_head)])
         made = [piece for part in made for piece in _pieces(part, is_head=is_head)]
         if len(having) == forms:
             parts += made
         else:
             parts.append(Maybe(made, [row for row, form in enumerate(form_of) if form in having]))
-    return _told(_merged(_whole(parts)), len(form_of))
+    whole = _merged(_whole(parts))
+    return whole if is_head else _told(whole, len(form_of))
 
 
 _SIGNS = re.compile(r"([:/=#,|])")
@@ -277,9 +287,20 @@ def _told(parts: list[Part], rows: int) -> list[Part]:
     """The parts; words without any fixed text among them are text."""
     words = [part for part in parts if _is_wordy(part)]
     plain = all(_is_wordy(part) or isinstance(part, Literal) for part in parts)
-    if len(words) < _MANY_WORDS or not plain or any(char.isalnum() for part in parts if isinstance(part, Literal) for char in part.text):
+    if (
+        len(words) < _MANY_WORDS
+        or not plain
+        or any(char.isalnum() for part in parts if isinstance(part, Literal) for char in part.text)
+    ):
         return parts
-    texts = ["".join(part.text if isinstance(part, Literal) else part.values[row] or "" for part in parts if not isinstance(part, Maybe)) for row in range(rows)]
+    texts = [
+        "".join(
+            part.text if isinstance(part, Literal) else part.values[row] or ""
+            for part in parts
+            if not isinstance(part, Maybe)
+        )
+        for row in range(rows)
+    ]
     return [Varying([text for text in texts], frozenset({value(TEXT)}))]
 
 
@@ -315,7 +336,8 @@ def _whole(parts: Sequence[Part]) -> list[Part]:
 def _is_sign(part: Part | None) -> bool:
     """Whether it is a sign or several, without a blank, that only some rows have."""
     return isinstance(part, Maybe) and all(
-        isinstance(item, Literal) and not any(char.isalnum() or char.isspace() for char in item.text) for item in part.parts
+        isinstance(item, Literal) and not any(char.isalnum() or char.isspace() for char in item.text)
+        for item in part.parts
     )
 
 
@@ -346,7 +368,7 @@ def _placed(
 
 def _same(found: Table, one: int, other: int) -> bool:
     literal = found.columns[one].literal
-    return literal is not None and literal == found.columns[other].literal and not literal[0].isalnum()
+    return literal is not None and literal == found.columns[other].literal and not literal.strip()[:1].isalnum()
 
 
 _OPEN = {")": "(", "]": "[", ">": "<", "}": "{"}
@@ -354,22 +376,25 @@ _OPEN = {")": "(", "]": "[", ">": "<", "}": "{"}
 
 def _reads_well(found: Table, members: Sequence[int]) -> int:
     """How well cells stand together: brackets and quotes in pairs, a blank or a comma in front, none behind."""
-    signs = [found.columns[member].literal or "" for member in members]
+    signs = [(found.columns[member].literal or "").strip(" \t") for member in members]
     counts = Counter(signs)
     paired = all(counts[opening] == counts[closing] for closing, opening in _OPEN.items())
     paired = paired and not any(counts[quote] % 2 for quote in "\"'")
-    return 4 * paired + (signs[0] in (" ", "\t", ",", ";", "|")) + (signs[0] != " ") * (signs[0] in ",;|") - (signs[-1] in (" ", "\t"))
+    first = found.columns[members[0]]
+    opening = first.blank != "" or signs[0] in (",", ";", "|")
+    return 4 * paired + opening - (signs[-1] in (" ", "\t"))
 
 
-def _part(found: Table, values: list[list[str | None]], i: int, *, is_head: bool) -> Literal | Varying:
+def _part(found: Table, values: list[list[str | None]], i: int, *, is_head: bool) -> list[Literal | Varying]:
     column = found.columns[i]
-    present = [text for text in values[i] if text is not None]
     if column.literal is not None:
-        return Literal(present[0] if column.literal not in (" ", "\t") else column.literal)
+        return [Literal(column.literal)]
+    blank: list[Literal | Varying] = [Literal(column.blank)] if column.blank else []
+    present = [text for text in values[i] if text is not None]
     if column.keys == {value(NAME)} and not is_head and len(present) >= _CONSTANT and len(set(present)) == 1:
         if _FIXED.fullmatch(present[0]):
-            return Literal(present[0])
-    return Varying(values[i], column.keys)
+            return [*blank, Literal(present[0])]
+    return [*blank, Varying(values[i], column.keys)]
 
 
 def _joined(parts: Sequence[Literal | Varying]) -> list[Literal | Varying]:

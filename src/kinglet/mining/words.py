@@ -2,23 +2,34 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
 
-from kinglet.mining.cells import NAME, TEXT, WORD, is_value, is_word, value
+from kinglet.mining.cells import NAME, TEXT, WORD, is_word, value
 
 _ROUNDS = 8
+_SEEN = 4
+_DEPENDS = 0.3
 _MANY = 4
 """So many words at one place are values."""
 Keys = tuple[str, ...]
 
 
-def vary(forms: Sequence[Keys]) -> list[Keys]:
-    """The forms with words that vary as values; each stands for itself, however often it occurs."""
+def vary(forms: Sequence[Keys], beside: Sequence[Counter[tuple[str, ...]]] = ()) -> list[Keys]:
+    """The forms with words that vary as values; each stands for itself, however often it occurs.
+
+    beside: of each form what stands in front of it, and how often. Of two or three words at a place that each have
+    others in front of them, each is a message of its own.
+    """
     now = list(forms)
     words: set[str] = set()
     for _ in range(_ROUNDS):
-        places, words = _places(now, words)
+        signs: dict[Keys, Counter[tuple[str, ...]]] = defaultdict(Counter)
+        for form, sign in zip(now, beside, strict=False):
+            signs[form].update(sign)
+        places, words = _places(now, words, signs)
         changed = [_replaced(form, places, words) for form in now]
         if changed == now:
             break
@@ -50,7 +61,10 @@ def absorbed(forms: Sequence[Keys]) -> list[Keys]:
     for form in set(forms):
         if any(key in _OPEN for key in form) and any(map(is_word, form)):
             general[_first_word(form)].add(form)
-    best = {lead: sorted(those, key=lambda form: (-sum(key in _OPEN for key in form), form)) for lead, those in general.items()}
+    best = {
+        lead: sorted(those, key=lambda form: (-sum(key in _OPEN for key in form), form))
+        for lead, those in general.items()
+    }
     known: dict[Keys, Keys] = {}
     for form in set(forms):
         known[form] = next((other for other in best.get(_first_word(form), ()) if _reads(other, form)), form)
@@ -77,7 +91,9 @@ def _reads(general: Keys, form: Keys) -> bool:
 
 def _colons(form: Keys) -> Iterable[int]:
     """Where nothing but words stands behind a colon and a blank."""
-    last = max((i for i, key in enumerate(form) if not (is_word(key) or key in " ,.-" or key == value(WORD))), default=-1)
+    last = max(
+        (i for i, key in enumerate(form) if not (is_word(key) or key in " ,.-" or key == value(WORD))), default=-1
+    )
     if 0 <= last < len(form) - 2 and form[last] == ":" and form[last + 1] == " ":
         yield last + 2
 
@@ -92,7 +108,9 @@ def _is_key(form: Keys, i: int) -> bool:
     return i + 1 < len(form) and form[i + 1] == "="
 
 
-def _places(forms: Iterable[Keys], known: set[str]) -> tuple[set[tuple[Keys, Keys]], set[str]]:
+def _places(
+    forms: Iterable[Keys], known: set[str], signs: Mapping[Keys, Counter[tuple[str, ...]]]
+) -> tuple[set[tuple[Keys, Keys]], set[str]]:
     """Frames whose word varies, and words that mostly stand in such."""
     frames: dict[tuple[Keys, Keys], set[str]] = defaultdict(set)
     distinct = set(forms)
@@ -100,7 +118,7 @@ def _places(forms: Iterable[Keys], known: set[str]) -> tuple[set[tuple[Keys, Key
         for i, key in enumerate(form):
             if (is_word(key) and not _is_key(form, i)) or key in (value(WORD), value(NAME)):
                 frames[form[:i], form[i + 1 :]].add(key)
-    places = {frame for frame, words in frames.items() if _varies(frame, words)}
+    places = {frame for frame, words in frames.items() if _varies(frame, words) and not _apart(frame, words, signs)}
     inside: Counter[str] = Counter()
     total: Counter[str] = Counter()
     for form in distinct:
@@ -109,6 +127,41 @@ def _places(forms: Iterable[Keys], known: set[str]) -> tuple[set[tuple[Keys, Key
                 total[key] += 1
                 inside[key] += (form[:i], form[i + 1 :]) in places and len(frames[form[:i], form[i + 1 :]]) >= _MANY
     return places, known | {word for word, count in inside.items() if count > 0.5 * total[word]}
+
+
+def _apart(frame: tuple[Keys, Keys], words: set[str], signs: Mapping[Keys, Counter[tuple[str, ...]]]) -> bool:
+    """Whether a few words at a place depend on what stands in front: each then makes a message of its own."""
+    if not signs or len(words) >= _MANY or not all(map(is_word, words)):
+        return False
+    each = [signs[(*frame[0], word, *frame[1])] for word in words]
+    if min(counts.total() for counts in each) < _SEEN:
+        return False
+    for i in range(len(next(iter(each[0])))):
+        joint = Counter({(k, sign[i]): 0 for k, counts in enumerate(each) for sign in counts})
+        for k, counts in enumerate(each):
+            for sign, count in counts.items():
+                joint[k, sign[i]] += count
+        if _dependence(joint) > _DEPENDS:
+            return True
+    return False
+
+
+def _dependence(joint: Counter[tuple[int, str]]) -> float:
+    """How much of two things one tells of the other: their mutual information over the smaller entropy."""
+    one: Counter[int] = Counter()
+    other: Counter[str] = Counter()
+    for (a, b), count in joint.items():
+        one[a] += count
+        other[b] += count
+    least = min(_entropy(one), _entropy(other))
+    if least > 0.05:
+        return (_entropy(one) + _entropy(other) - _entropy(joint)) / least
+    return 0.0
+
+
+def _entropy(counts: Counter[Any]) -> float:
+    total = counts.total()
+    return -sum(count / total * math.log2(count / total) for count in counts.values() if count)
 
 
 def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
@@ -122,7 +175,9 @@ def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
         return count >= _MANY + 1 and literal >= 1
     if count >= _MANY:
         return True
-    enclosed = bool(before) and before[-1] in "\"'([<=" or (len(before) > 1 and before[-1] == " " and before[-2] in ":=")
+    enclosed = (bool(before) and before[-1] in "\"'([<=") or (
+        len(before) > 1 and before[-1] == " " and before[-2] in ":="
+    )
     return enclosed or literal >= 2
 
 
