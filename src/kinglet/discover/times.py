@@ -235,8 +235,8 @@ def _named(before: str) -> int:
 def _likely(place: StampPlace, where: TextPlace, text: pl.Series) -> tuple[float, ...]:
     return (
         -float(text.n_unique() == 1 and len(text) > _FEW),
-        round(place.share, 1) if where.form.date and place.format else 0,
-        round(place.share, 1) if where.form.clock and place.format else 0,
+        round(place.share, 1) if where.form.date and place.format and place.share >= _COMMON else 0,
+        round(place.share, 1) if where.form.clock and place.format and place.share >= _COMMON else 0,
         float(where.form.clock and where.form.date),
         float(_named(where.before)),
         -float(where.order > 1),

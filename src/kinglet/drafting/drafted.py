@@ -411,8 +411,9 @@ class _Drafting:
                 if (other, mine_) not in proof.stolen:
                     changed |= self._before(by_name[mine_], by_name[other])
             if not changed:
-                break
-        return events, parser
+                return events, parser
+        parser = self._loaded()
+        return self._parsed(parser), parser
 
     def _before(self, first: Variant, second: Variant) -> bool:
         """Moves a variant in front of another that takes its events."""

@@ -62,6 +62,7 @@ _PLAIN = {
     "size": "bytes", "email": "mail", "port": "port", "bool": "value",
 }  # fmt: skip
 _MOST = 40
+_YAML = ("true", "false", "null")
 
 
 _ANYONE = frozenset(
@@ -124,6 +125,7 @@ def variant_name(text: str, taken: set[str], number: int) -> str:
     words = [word for word in re.findall(r"[a-z][a-z0-9]*", _plain(text).replace("_", " ")) if len(word) > 1]
     telling = [word for word in words if word not in _SMALL] or words
     chosen = "-".join(telling[:4])[:_MOST] or f"message-{number}"
+    chosen = f"{chosen}-message" if chosen in _YAML else chosen
     found, count = chosen, 1
     while found in taken:
         count += 1

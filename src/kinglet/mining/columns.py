@@ -38,6 +38,9 @@ def units(form: Keys) -> list[tuple[str, str, int]]:
         if key in (" ", "\t") and not blank:
             blank = key
             continue
+        if key == "=" and out and is_word(out[-1][1]) and not blank and not out[-1][1].endswith("="):
+            out[-1] = (out[-1][0], f"{out[-1][1]}=", out[-1][2])  # a key is one with its sign
+            continue
         out.append((blank, key, i))
         blank = ""
     if blank:
@@ -102,7 +105,7 @@ def _fits(column: tuple[str, set[str]], unit: tuple[str, str]) -> int:
     if key in keys:
         return _SIGN if not key else _WORD if is_word(key) else _SAME if is_value(key) else _SIGN
     some = next(iter(keys))
-    if not key or not some:
+    if not key or not some or key.endswith("=") or some.endswith("="):
         return 0
     if is_value(key):
         return _VALUES if is_value(some) else _MIXED if is_word(some) else 0

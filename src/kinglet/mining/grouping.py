@@ -13,6 +13,8 @@ _MOST_CANDIDATES = 24
 _ENOUGH = 0.62
 _CONFLICT = 0.12
 """What a word of each that the other lacks counts against two forms."""
+_OFTEN, _CONFLICT_OF_OFTEN = 5, 0.2
+"""The same where both occur so often: then it is no rare value."""
 
 
 def groups(forms: Sequence[Keys], weights: Sequence[int]) -> list[list[int]]:
@@ -31,7 +33,8 @@ def groups(forms: Sequence[Keys], weights: Sequence[int]) -> list[list[int]]:
         shared = Counter(group for word in words for group in by_word.get(word, ()))
         best, most = -1, 0.0
         for group, _ in shared.most_common(_MOST_CANDIDATES):
-            alike = likeness(leads[group], form)
+            often = min(weights[members[group][0]], weights[i]) >= _OFTEN
+            alike = likeness(leads[group], form, _CONFLICT_OF_OFTEN if often else _CONFLICT)
             if alike > most:
                 best, most = group, alike
         if best < 0 or most < _ENOUGH:
@@ -49,8 +52,8 @@ def _weight(key: str) -> float:
     return _MATCH if is_word(key) else _VALUE if is_value(key) else _SIGN
 
 
-def likeness(one: Keys, other: Keys) -> float:
-    """How much of two forms is the same, between 0 and 1; other words at the same place count against it."""
+def likeness(one: Keys, other: Keys, conflict: float = _CONFLICT) -> float:
+    """How much of two forms is the same, between 0 and 1; conflict: what each other word counts against it."""
     n, m = len(one), len(other)
     matched = [[0.0] * (m + 1) for _ in range(n + 1)]
     for i in range(n - 1, -1, -1):
@@ -74,10 +77,21 @@ def likeness(one: Keys, other: Keys) -> float:
     added = sum(map(is_word, more))
     if not any(map(is_value, more)) and 2 * added > min(words):
         return 0.0  # an optional part has a value in it, or is small
-    conflicts = min(sum(map(is_word, alone)), sum(map(is_word, other_alone)))
+    conflicts = min(sum(map(_tells, alone)), sum(map(_tells, other_alone)))
     first = next((k for k in one if is_word(k)), "") == next((k for k in other if is_word(k)), "")
     score = matched[0][0]
-    return 0.5 * score / whole + 0.5 * score / largest - (0.0 if first else 0.3) - _CONFLICT * conflicts
+    return 0.5 * score / whole + 0.5 * score / largest - (0.0 if first else 0.3) - conflict * conflicts
+
+
+_SWITCHES = frozenset(
+    "yes no on off true false up down enabled disabled open closed in out tcp udp ok fail success failure low high".split()
+)
+"""Words that are values rather than messages, in the language of most devices."""
+
+
+def _tells(key: str) -> bool:
+    """Whether a word may tell one message from another."""
+    return is_word(key) and key.lower() not in _SWITCHES
 
 
 def _left(one: Keys, other: Keys) -> list[str]:

@@ -152,6 +152,8 @@ def _leads_on(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, 
             return False
         if is_value(look):
             return look != value(TIME) or not stamped
+        if look == "w" and sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines):
+            return True
         if look == "w":
             words = Counter(texts[at].lower() for keys, texts in lines if _look(keys, at) == look)
             if sum(count for word, count in words.items() if word in _LEVELS) >= least and len(words) > 1:

@@ -23,18 +23,25 @@ def vary(forms: Sequence[Keys], beside: Sequence[Counter[tuple[str, ...]]] = ())
     beside: of each form what stands in front of it, and how often. Of two or three words at a place that each have
     others in front of them, each is a message of its own.
     """
-    now = list(forms)
-    words: set[str] = set()
+    now, words = list(forms), set[str]()
+    for least in (_MANY, 2):  # what surely varies first
+        now, words = _rounds(now, words, beside, least)
+    return now
+
+
+def _rounds(
+    now: list[Keys], words: set[str], beside: Sequence[Counter[tuple[str, ...]]], least: int
+) -> tuple[list[Keys], set[str]]:
     for _ in range(_ROUNDS):
         signs: dict[Keys, Counter[tuple[str, ...]]] = defaultdict(Counter)
         for form, sign in zip(now, beside, strict=False):
             signs[form].update(sign)
-        places, words = _places(now, words, signs)
+        places, words = _places(now, words, signs, least)
         changed = [_replaced(form, places, words) for form in now]
         if changed == now:
             break
         now = changed
-    return now
+    return now, words
 
 
 def free_text(forms: Sequence[Keys]) -> list[Keys]:
@@ -109,7 +116,7 @@ def _is_key(form: Keys, i: int) -> bool:
 
 
 def _places(
-    forms: Iterable[Keys], known: set[str], signs: Mapping[Keys, Counter[tuple[str, ...]]]
+    forms: Iterable[Keys], known: set[str], signs: Mapping[Keys, Counter[tuple[str, ...]]], least: int
 ) -> tuple[set[tuple[Keys, Keys]], set[str]]:
     """Frames whose word varies, and words that mostly stand in such."""
     frames: dict[tuple[Keys, Keys], set[str]] = defaultdict(set)
@@ -118,7 +125,11 @@ def _places(
         for i, key in enumerate(form):
             if (is_word(key) and not _is_key(form, i)) or key in (value(WORD), value(NAME)):
                 frames[form[:i], form[i + 1 :]].add(key)
-    places = {frame for frame, words in frames.items() if _varies(frame, words) and not _apart(frame, words, signs)}
+    places = {
+        frame
+        for frame, words in frames.items()
+        if len(words) >= least and _varies(frame, words) and not _apart(frame, words, signs)
+    }
     inside: Counter[str] = Counter()
     total: Counter[str] = Counter()
     for form in distinct:
