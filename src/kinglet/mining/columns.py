@@ -26,22 +26,27 @@ class Column(NamedTuple):
         return None if others or (first and is_value(first)) else self.blank + first
 
 
+_OF = "\0"  # stands between a cell and the key that it is the value of
+
+
 def units(form: Keys) -> list[tuple[str, str, int]]:
     """The cells of a form with the blanks in front of them: blank, key, position of the cell.
 
     A blank at the end stands by itself, with an empty key. What some forms have and others have not then begins with
-    its blank, wherever it stands.
+    its blank, wherever it stands. The key of a pair is one with its sign, and its value is told from those of others.
     """
     out: list[tuple[str, str, int]] = []
-    blank = ""
+    blank = owner = ""
     for i, key in enumerate(form):
         if key in (" ", "\t") and not blank:
-            blank = key
+            blank, owner = key, ""
             continue
-        if key == "=" and out and is_word(out[-1][1]) and not blank and not out[-1][1].endswith("="):
-            out[-1] = (out[-1][0], f"{out[-1][1]}=", out[-1][2])  # a key is one with its sign
+        if key == "=" and out and not blank and is_word(out[-1][1]) and out[-1][2] == i - 1:
+            owner = f"{out[-1][1]}="
+            out[-1] = (out[-1][0], owner, out[-1][2])
             continue
-        out.append((blank, key, i))
+        owner = "" if key in ",;|" else owner
+        out.append((blank, f"{key}{_OF}{owner}" if owner else key, i))
         blank = ""
     if blank:
         out.append((blank, "", len(form) - 1))
@@ -86,7 +91,7 @@ def table(forms: Sequence[Keys]) -> Table:
     for i, places in enumerate(cells):
         for column in places:
             having[rank[column]].add(i)
-    columns = [Column(blanks[column], frozenset(keys[column]), frozenset(having[rank[column]])) for column in order]
+    columns = [Column(blanks[column], frozenset(key.partition(_OF)[0] for key in keys[column]), frozenset(having[rank[column]])) for column in order]
     return Table(
         columns,
         [
@@ -105,7 +110,7 @@ def _fits(column: tuple[str, set[str]], unit: tuple[str, str]) -> int:
     if key in keys:
         return _SIGN if not key else _WORD if is_word(key) else _SAME if is_value(key) else _SIGN
     some = next(iter(keys))
-    if not key or not some or key.endswith("=") or some.endswith("="):
+    if not key or not some or key.endswith("=") or some.endswith("=") or key.partition(_OF)[2] != some.partition(_OF)[2]:
         return 0
     if is_value(key):
         return _VALUES if is_value(some) else _MIXED if is_word(some) else 0
