@@ -30,12 +30,57 @@ _SYLLABLES = {
     "cyrillic": ["ва", "ро", "ми", "тен", "су", "лор", "пан", "ди", "гу", "сел", "ни", "бра", "кот"],
     "greek": ["κα", "ρο", "μι", "τεν", "σου", "λορ", "πα", "δι", "γε", "σελ", "νι", "θα"],
 }
-_ENGLISH = (
-    "door pump valve lock panel lift drive motor relay sensor batch order crate label scale queue link lease route "
-    "opened closed started stopped reached failed accepted refused queued printed moved loaded cleared raised lowered "
-    "changed removed added entered left checked sent received expired renewed granted denied timed out"
-).split()
-_BETWEEN = "from to by for on at in of with after".split()
+_ENGLISH = [
+    "door",
+    "pump",
+    "valve",
+    "lock",
+    "panel",
+    "lift",
+    "drive",
+    "motor",
+    "relay",
+    "sensor",
+    "batch",
+    "order",
+    "crate",
+    "label",
+    "scale",
+    "queue",
+    "link",
+    "lease",
+    "route",
+    "opened",
+    "closed",
+    "started",
+    "stopped",
+    "reached",
+    "failed",
+    "accepted",
+    "refused",
+    "queued",
+    "printed",
+    "moved",
+    "loaded",
+    "cleared",
+    "raised",
+    "lowered",
+    "changed",
+    "removed",
+    "added",
+    "entered",
+    "left",
+    "checked",
+    "sent",
+    "received",
+    "expired",
+    "renewed",
+    "granted",
+    "denied",
+    "timed",
+    "out",
+]
+_BETWEEN = ["from", "to", "by", "for", "on", "at", "in", "of", "with", "after"]
 
 
 @dataclass
@@ -46,6 +91,7 @@ class Slot:
     make: Callable[[], str]
 
 
+Make = Callable[[], str]
 Piece = str | Slot | list["Piece"]
 
 
@@ -86,7 +132,7 @@ def _kinds(rng: random.Random, word: Callable[[], str]) -> dict[str, Callable[[]
     def digits(count: int) -> str:
         return "".join(rng.choice("0123456789abcdef") for _ in range(count))
 
-    ascii_word = lambda: _word(rng, _SYLLABLES["latin"])  # noqa: E731
+    ascii_word: Make = lambda: _word(rng, _SYLLABLES["latin"])  # noqa: E731
     names = rng.choice(
         (lambda: f"{rng.choice('abcdefghklmnprstw')}.{ascii_word()}", word, lambda: word() + str(rng.randint(1, 30)))
     )
@@ -145,7 +191,7 @@ def _formats(rng: random.Random) -> Format:
     if script == "english":
         vocabulary = list(_ENGLISH)
         joints = _BETWEEN
-        word = lambda: _word(rng, _SYLLABLES["latin"])  # noqa: E731
+        word: Make = lambda: _word(rng, _SYLLABLES["latin"])  # noqa: E731
     else:
         word = lambda: _word(rng, _SYLLABLES[script], 4)  # noqa: E731
         vocabulary = [word() for _ in range(rng.randint(40, 120))]
@@ -233,7 +279,7 @@ def _formats(rng: random.Random) -> Format:
                 pieces += [pair] if rng.random() < 0.4 else pair
         made.messages.append(pieces)
         if rich and rng.random() < 0.06 and len(made.messages) < count:  # the same message, but for one word
-            twin = [piece for piece in pieces]
+            twin = list(pieces)
             twin[0] = " ".join([*lead.split()[:-1], rng.choice(vocabulary)])
             if twin[0] not in seen:
                 seen.add(str(twin[0]))
@@ -249,12 +295,11 @@ def _formats(rng: random.Random) -> Format:
     if rng.random() < 0.5:
         parts.append([wraps[0], Slot("level", lambda: ""), wraps[1]])
     if rng.random() < 0.4:
-        parts.append([Slot("host", hosts)])
+        parts += [[Slot("host", hosts)]]
     if rng.random() < 0.5:
-        parts.append(
-            [Slot("unit", lambda: "")]
-            + (["[", Slot("pid", lambda: str(rng.randint(100, 30000))), "]"] if rng.random() < 0.5 else [])
-        )
+        unit: list[Piece] = [Slot("unit", lambda: "")]
+        unit += ["[", Slot("pid", lambda: str(rng.randint(100, 30000))), "]"] if rng.random() < 0.5 else []
+        parts.append(unit)
     if coded:
         parts.append([rng.choice(("", "#", "E")), Slot("kind", lambda: "")])
     rng.shuffle(parts)

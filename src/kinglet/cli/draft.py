@@ -54,8 +54,9 @@ def command(
     What is written has been tried: the draft reads the log, and its values are the texts that stand there.
     """
     from kinglet.cli.render import console, print_json, waiting
-    from kinglet.drafting.drafted import MOST, draft
+    from kinglet.drafting.drafted import draft
     from kinglet.drafting.saving import ready_for, save
+    from kinglet.drafting.work import MOST
 
     target = ready_for(output, into)
     with waiting("drafting"):

@@ -20,15 +20,16 @@ class _Class(NamedTuple):
 _CLASSES = (
     _Class(
         "Authentication",
-        r"log(?:ged|in|on|ged)?[ -]?(?:in|on|off|out)?|login|logon|logoff|logout|password|publickey|authenticat\w*|auth|"
+        r"log(?:ged)?[ -]?(?:in|on|off|out)|password|publickey|authenticat\w*|auth|"
         r"credentials?|passcode|sign(?:ed)?[ -]?in",
         ("user",),
         (("Logoff", r"log(?:ged)?[ -]?(?:off|out)|logoff|logout|session closed"), ("Logon", r".")),
     ),
     _Class(
         "Account Change",
-        r"(?:user|account|group|password|role)s? (?:was |has been )?(?:created|added|deleted|removed|changed|locked|unlocked"
-        r"|enabled|disabled|modified|reset)|(?:creat|add|delet|remov|chang|lock|unlock|enabl|disabl)\w* (?:user|account|group)",
+        r"(?:user|account|group|password|role)s? (?:was |has been )?"
+        r"(?:created|added|deleted|removed|changed|locked|unlocked|enabled|disabled|modified|reset)|"
+        r"(?:creat|add|delet|remov|chang|lock|unlock|enabl|disabl)\w* (?:user|account|group)",
         ("user",),
         (
             ("Create", r"creat|add"),
@@ -89,7 +90,8 @@ _CLASSES = (
     ),
     _Class(
         "Application Lifecycle",
-        r"(?:re)?start(?:ed|ing|up)?|stop(?:ped|ping)?|shut(?:ting)? ?down|ready|initiali[sz]\w+|upgrad\w+|install\w*|remov\w+",
+        r"(?:re)?start(?:ed|ing|up)?|stop(?:ped|ping)?|shut(?:ting)? ?down|ready|initiali[sz]\w+|upgrad\w+|"
+        r"install\w*|remov\w+",
         ("version",),
         (
             ("Install", r"install"),
@@ -107,9 +109,13 @@ _FAILURE = re.compile(
     re.I,
 )
 _LEVELS = {
-    "Critical": r"crit|critical|alert", "Fatal": r"fatal|emerg|emergency|panic", "High": r"error|err|severe",
-    "Medium": r"warn|warning", "Low": r"notice", "Informational": r"info|information|informational|debug|trace|verbose|fine|finer|finest|config|ok",
-}  # fmt: skip
+    "Critical": "crit|critical|alert",
+    "Fatal": "fatal|emerg|emergency|panic",
+    "High": "error|err|severe",
+    "Medium": "warn|warning",
+    "Low": "notice",
+    "Informational": "info|information|informational|debug|trace|verbose|fine|finer|finest|config|ok",
+}
 
 
 class Suggested(NamedTuple):

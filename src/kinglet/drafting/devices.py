@@ -20,7 +20,7 @@ class Stretch(NamedTuple):
 
     what: str
     text: bytes
-    count: int
+    lines: int
     line: int
 
 
@@ -45,7 +45,7 @@ def devices(sample: Sample) -> list[Stretch]:
         Stretch(what, "".join(f"{line}\n" for line in those).encode(), len(those), first.get(what, 0))
         for what, those in parts.items()
     ]
-    return sorted(found, key=lambda one: -one.count)
+    return sorted(found, key=lambda one: -one.lines)
 
 
 def _begins(line: str) -> str:

@@ -59,7 +59,10 @@ class Slot:
 
 @dataclass
 class Written:
-    """A message as a pattern. maybe: for each optional part the rows that have it; fixed: the pattern, where it is known."""
+    """A message as a pattern.
+
+    maybe: for each optional part the rows that have it. fixed: the pattern, where it is known.
+    """
 
     parts: list[str | Slot | Optional]
     slots: list[Slot]
@@ -113,7 +116,7 @@ def written(
 ) -> Written:
     """A message as a pattern.
 
-    stamp: the stamp of each row, which is called so. more: the lines behind the first of each row, where there are such.
+    stamp: the stamp of each row, which is called so. more: the lines behind the first of each row, where it has such.
     open_words: no slot is held to the words that were seen.
     """
     parts: list[str | Slot | Optional] = []

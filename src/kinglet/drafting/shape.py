@@ -39,6 +39,11 @@ class Variant:
         return self.written.slots if self.written is not None else []
 
     @property
+    def everything(self) -> list[Slot]:
+        """The slots of its pattern, and its fields of structure."""
+        return [*self.slots, *self.fields]
+
+    @property
     def words(self) -> str:
         """What is said of it in words: its fixed text, or its kinds."""
         return self.written.words if self.written is not None else " ".join(self.kinds)

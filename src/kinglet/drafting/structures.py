@@ -1,4 +1,4 @@
-"""Drafts of logs whose events are JSON objects, pairs, rows, elements or blocks: their keys, and what tells them apart."""
+"""What the keys of events tell: their types, which of them tells the messages apart, which holds a text."""
 
 from __future__ import annotations
 

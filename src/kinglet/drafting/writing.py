@@ -85,10 +85,11 @@ def _variants(shape: Shape) -> Iterator[str]:
     yield ""
     yield "variants:"
     for variant in shape.variants:
-        yield from _variant(shape, variant)
+        yield from variant_lines(shape, variant)
 
 
-def _variant(shape: Shape, variant: Variant) -> Iterator[str]:
+def variant_lines(shape: Shape, variant: Variant) -> Iterator[str]:
+    """A variant as an item of the list."""
     for note in variant.notes:
         yield from comment(note, "  ")
     yield f"  - name: {variant.name}"
@@ -118,7 +119,12 @@ def _cases(shape: Shape) -> Iterator[str]:
         yield ""
         yield "cases:"
     for case in shape.cases:
-        yield f"  - raw: {quoted(case['raw'])}"
-        if "at" in case:
-            yield f"    at: {case['at']}"
-        yield f"    expect: {scalar(case['expect'])}"
+        yield from case_lines(case)
+
+
+def case_lines(case: dict[str, Any]) -> Iterator[str]:
+    """A case as an item of the list."""
+    yield f"  - raw: {quoted(case['raw'])}"
+    if "at" in case:
+        yield f"    at: {case['at']}"
+    yield f"    expect: {scalar(case['expect'])}"

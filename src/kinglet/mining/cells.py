@@ -126,7 +126,7 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
 
 @lru_cache(1 << 16)
 def _chunk(text: str) -> Cells:
-    """The cells of text without blanks: the signs around it by themselves, and within it only where its form is known."""
+    """The cells of text without blanks: signs around it by themselves, and within it only where its form is known."""
     core, signs = text, ""
     while core and (
         core[-1] in ",;:.!?=\"'" or (core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1]))
@@ -151,10 +151,7 @@ def _core(text: str) -> Cells:
                 keys: list[str] = []
                 texts: list[str] = []
                 for i, part in enumerate(composed.groups()):
-                    if i % 2 or not part:
-                        own = Cells((part,) if part else (), (part,) if part else ())
-                    else:
-                        own = _core(part)
+                    own = Cells((part,) if part else (), (part,) if part else ()) if i % 2 or not part else _core(part)
                     keys += own.keys
                     texts += own.texts
                 return Cells(tuple(keys), tuple(texts))

@@ -91,7 +91,12 @@ def table(forms: Sequence[Keys]) -> Table:
     for i, places in enumerate(cells):
         for column in places:
             having[rank[column]].add(i)
-    columns = [Column(blanks[column], frozenset(key.partition(_OF)[0] for key in keys[column]), frozenset(having[rank[column]])) for column in order]
+    columns = [
+        Column(
+            blanks[column], frozenset(key.partition(_OF)[0] for key in keys[column]), frozenset(having[rank[column]])
+        )
+        for column in order
+    ]
     return Table(
         columns,
         [
@@ -110,7 +115,13 @@ def _fits(column: tuple[str, set[str]], unit: tuple[str, str]) -> int:
     if key in keys:
         return _SIGN if not key else _WORD if is_word(key) else _SAME if is_value(key) else _SIGN
     some = next(iter(keys))
-    if not key or not some or key.endswith("=") or some.endswith("=") or key.partition(_OF)[2] != some.partition(_OF)[2]:
+    if (
+        not key
+        or not some
+        or key.endswith("=")
+        or some.endswith("=")
+        or key.partition(_OF)[2] != some.partition(_OF)[2]
+    ):
         return 0
     if is_value(key):
         return _VALUES if is_value(some) else _MIXED if is_word(some) else 0

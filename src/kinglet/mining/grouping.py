@@ -84,7 +84,7 @@ def likeness(one: Keys, other: Keys, conflict: float = _CONFLICT) -> float:
 
 
 _SWITCHES = frozenset(
-    "yes no on off true false up down enabled disabled open closed in out tcp udp ok fail success failure low high".split()
+    "yes no on off true false up down enabled disabled open closed in out tcp udp ok fail success failure low".split()  # noqa: SIM905
 )
 """Words that are values rather than messages, in the language of most devices."""
 

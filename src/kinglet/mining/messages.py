@@ -178,8 +178,8 @@ def _with_known(found: list[Message]) -> list[Message]:
     known |= {word: known.get(word, set()) | people for word in _BEFORE_NAMES}
     for message in found:
         parts: list[Part] = []
-        for part in message.parts:
-            parts += _split(part, known, len(message.rows)) if isinstance(part, Literal) else [part]
+        for item in message.parts:
+            parts += _split(item, known, len(message.rows)) if isinstance(item, Literal) else [item]
         message.parts = _merged(parts)
     return found
 
@@ -301,7 +301,7 @@ def _told(parts: list[Part], rows: int) -> list[Part]:
         )
         for row in range(rows)
     ]
-    return [Varying([text for text in texts], frozenset({value(TEXT)}))]
+    return [Varying(list(texts), frozenset({value(TEXT)}))]
 
 
 _WORDS = frozenset({value(WORD), value(NAME)})
@@ -391,9 +391,9 @@ def _part(found: Table, values: list[list[str | None]], i: int, *, is_head: bool
         return [Literal(column.literal)]
     blank: list[Literal | Varying] = [Literal(column.blank)] if column.blank else []
     present = [text for text in values[i] if text is not None]
-    if column.keys == {value(NAME)} and not is_head and len(present) >= _CONSTANT and len(set(present)) == 1:
-        if _FIXED.fullmatch(present[0]):
-            return [*blank, Literal(present[0])]
+    same = column.keys == {value(NAME)} and len(present) >= _CONSTANT and len(set(present)) == 1
+    if same and not is_head and _FIXED.fullmatch(present[0]):
+        return [*blank, Literal(present[0])]
     return [*blank, Varying(values[i], column.keys)]
 
 

@@ -1,0 +1,145 @@
+"""The end of a draft: classes of the model, cases, and what is said of it."""
+
+from __future__ import annotations
+
+import shlex
+
+import polars as pl
+
+from kinglet.drafting.cases import case, chosen
+from kinglet.drafting.classes import severities, suggested
+from kinglet.drafting.masking import Masks
+from kinglet.drafting.ready import ready
+from kinglet.drafting.report import Doubt, Draft, DraftedMessage
+from kinglet.drafting.shape import Variant
+from kinglet.drafting.work import Work
+from kinglet.drafting.yaml_text import scalar
+from kinglet.errors import ParserFileError
+from kinglet.insight.cases import check_cases
+from kinglet.insight.coverage import coverage
+from kinglet.parser import Parser
+
+_PLAIN = 4
+"""The score from which on a class is mapped, rather than suggested."""
+_SHOWN = 3
+
+
+def mapped(work: Work) -> None:
+    """Suggests classes; what the model has nothing against and words leave no doubt of is mapped."""
+    for slot in work.outer:
+        if meant := severities(slot):
+            work.shape.event = {"class": "Base Event", "translate": {"severity": {"from": slot.name, "to": meant}}}
+    for variant in work.shape.variants:
+        for i, one in enumerate(suggested(variant.words, variant.everything, work.outer)):
+            if i == 0 and one.score >= _PLAIN:
+                variant.mapping = one.mapping
+                variant.notes.append(f"{one.caption}: {one.reasons}")
+            else:
+                variant.suggested.append(
+                    (f"or {one.caption}: {one.reasons}" if i else f"{one.caption}: {one.reasons}", one.mapping)
+                )
+    try:
+        parser = work.loaded()
+    except ParserFileError:
+        wrong = {variant.name for variant in work.shape.variants}
+    else:
+        wrong = {item.variant for item in coverage(parser) if item.missing}
+    for variant in work.shape.variants:
+        if variant.name in wrong and variant.mapping is not None:
+            variant.suggested.insert(0, (variant.notes.pop() + "; add what the class requires", variant.mapping))
+            variant.mapping = None
+
+
+def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
+    """Adds a case for each variant and optional part."""
+    masks = Masks() if work.wishes.mask else None
+    outer = [slot.name for slot in work.outer]
+    rows: list[tuple[int, Variant]] = []
+    for variant in work.shape.variants:
+        rows += [(row, variant) for row in chosen(variant, events["variant"], work.raw)]
+    raws = [str(work.raw[row]) for row, _ in rows]
+    found = events[[row for row, _ in rows]].to_dicts()
+    if masks is not None:
+        named = [{*outer, *(slot.name for slot in variant.everything)} for _, variant in rows]
+        raws = [
+            masks.text(raw, [(name, text) for name in names if isinstance(text := event.get(name), str)])
+            for raw, event, names in zip(raws, found, named, strict=True)
+        ]
+    moments = [event["time"] for event in found if event["time"] is not None]
+    at = moments[0] if moments else work.wishes.at or work.found.reference
+    read = parser.parse_column(pl.Series(raws, dtype=pl.String), reference_time=at).events.to_dicts()
+    for (_, variant), raw, event in zip(rows, raws, read, strict=True):
+        if event["variant"] != variant.name:
+            continue
+        names = [slot.name for slot in variant.everything if slot.name]
+        work.shape.cases.append(case(work.shape, raw, event, names if work.shape.cases else [*outer[1:], *names]))
+    if parser.needs_order:
+        _checked(work)
+
+
+def _checked(work: Work) -> None:
+    """Leaves out what a case by itself does not bear out, such as a time that the event before it gives."""
+    bad = [outcome for outcome in check_cases(work.loaded()) if not outcome.good]
+    for outcome in reversed(bad):
+        expect = work.shape.cases[outcome.number - 1]["expect"]
+        for difference in outcome.differences:
+            expect.pop(difference.name, None)
+        if "variant" not in expect:
+            del work.shape.cases[outcome.number - 1]
+
+
+def report(work: Work, events: pl.DataFrame) -> Draft:
+    """The draft, with what is to be said of it."""
+    counts = events["state"].value_counts(name="n")
+    states = dict(counts.iter_rows())
+    each = dict(events["variant"].drop_nulls().value_counts(name="n").iter_rows())
+    numbers = work.found.frame["number"] if work.numbered else pl.zeros(events.height, pl.Int64, eager=True)
+    messages = []
+    for variant in work.shape.variants:
+        count = each.get(variant.name, 0)
+        row = variant.rows[0]
+        messages.append(
+            DraftedMessage(
+                variant.name,
+                variant.pattern,
+                count,
+                count / events.height,
+                str(work.raw[row])[:1000],
+                int(numbers[row]),
+                [slot.name for slot in variant.everything if slot.name],
+                [str(variant.mapping["class"])] if variant.mapping is not None else [],
+            )
+        )
+    messages.sort(key=lambda message: -message.count)
+    left = events["variant"].null_count()
+    full = len(work.shape.variants) >= work.wishes.most
+    if left:
+        lines = [int(numbers[row]) for row in events["variant"].is_null().arg_true().head(_SHOWN)]
+        mend = "--most N writes more variants" if full else "look at them with `kinglet try`, `--only partial`"
+        work.doubts.append(Doubt("messages", f"{left:,} events are read by no variant", mend, lines))
+    plain = work.found.name if work.found.name[:1] != "<" else "LOG"
+    return Draft(
+        work.found.name,
+        work.shape.name,
+        f"kinglet draft {shlex.quote(plain)}",
+        work.written(),
+        scalar(work.shape.events).strip("{}").removesuffix(": true"),
+        scalar(work.shape.time).strip("{}") if work.shape.time is not None else "",
+        _front(work),
+        work.shape.kind or "",
+        events.height,
+        states.get("complete", 0),
+        states.get("partial", 0),
+        states.get("unmatched", 0),
+        messages,
+        work.doubts,
+        ready(work.found.sample.text),
+        len(work.shape.cases),
+        left if full else 0,
+    )
+
+
+def _front(work: Work) -> str:
+    if work.shape.syslog is not None:
+        return f"syslog: {work.shape.syslog}"
+    return work.shape.envelope.pattern if work.shape.envelope is not None else ""

@@ -1,0 +1,105 @@
+"""Drafts of logs whose events are structure: the keys, and what tells the messages apart."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import polars as pl
+
+from kinglet.discover.structured import Structured, structured
+from kinglet.discover.suggestion import stamp_format
+from kinglet.drafting.naming import Names, variant_name
+from kinglet.drafting.patterns import written
+from kinglet.drafting.shape import Variant
+from kinglet.drafting.structures import kind_of, message_of, slots_of, types_of
+from kinglet.drafting.work import SAMPLE, Work, literal, sampled
+from kinglet.mining.heads import Head
+from kinglet.mining.messages import mine
+from kinglet.names import field_of
+from kinglet.parser import Parser
+
+_WORDY = 0.5
+
+
+def structure_of(work: Work) -> Structured | None:
+    """The structure that the events of a log are, where they are one."""
+    records = work.found.records
+    columns = records.container.columns if records is not None else []
+    dialect = work.shape.events.get("csv")
+    if isinstance(dialect, dict) and dialect.get("header") is False and _is_text(work, dialect.get("delimiter", ",")):
+        work.shape.events = {"line": True}
+        return None
+    text = stamp_format(work.found.stamps)
+    found = structured(work.raw, text, work.shape.events, columns, work.stamp_texts)
+    if found is not None and found.name == "pairs" and found.stamp is None and text is not None:
+        return None  # the pairs stand behind a head
+    return found
+
+
+def _is_text(work: Work, delimiter: str) -> bool:
+    """Whether rows without a header are lines of text whose front happens to be in columns."""
+    if work.raw.str.contains("\n", literal=True).any():
+        return False
+    last = work.raw.head(SAMPLE).str.split(delimiter).list.last()
+    return float(last.str.contains(r"\S[ ]+\S").mean() or 0) > _WORDY  # type: ignore[arg-type]
+
+
+def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
+    """Drafts fields for the keys of events, and variants for what tells them apart."""
+    if found.stamp is None:
+        work.shape.time = None
+        work.shape.time_notes.clear()
+        work.doubts.clear()
+    elif work.shape.time is not None:
+        work.shape.time["from"] = found.stamp
+    everything = list(range(len(work.raw)))
+    plain = dict.fromkeys(found.types, "text") | ({found.stamp: "time"} if found.stamp else {})
+    work.shape.structure = found._replace(types=plain)
+    work.shape.variants = [Variant("any", None, everything)]
+    events = work.parsed(work.loaded())
+    texts = {name: events[field_of(name)] for name in found.types if field_of(name) in events.columns}
+    texts = {name: column for name, column in texts.items() if column.dtype == pl.String}
+    types = types_of(texts, found.stamp)
+    work.shape.structure = found._replace(types={name: types.get(name, "text") for name in found.types})
+    kind, message = kind_of(texts, found.stamp), message_of(texts)
+    if message is not None and kind is None:
+        _messages_of(work, message, texts[message])
+    elif kind is not None:
+        _kinds(work, kind, texts)
+    else:
+        work.shape.variants[0].fields = slots_of(list(found.types), types)
+    return work.proved()
+
+
+def _kinds(work: Work, kind: str, texts: Mapping[str, pl.Series]) -> None:
+    """A variant for each value of a key."""
+    assert work.shape.structure is not None
+    types = work.shape.structure.types
+    work.shape.kind = kind
+    work.shape.kind_is_number = types[kind] in ("int", "port")
+    if work.shape.kind_is_number:
+        types[kind] = "int"
+    work.shape.variants = []
+    counts = texts[kind].drop_nulls().value_counts(sort=True, name="n")
+    for text in counts.to_series(0).head(work.wishes.most):
+        mask = (texts[kind] == text).fill_null(False)
+        having = [name for name, column in texts.items() if column.filter(mask).is_not_null().any()]
+        name = variant_name(text, work.names, len(work.shape.variants) + 1)
+        fields = slots_of(having, types)
+        work.shape.variants.append(Variant(name, None, mask.arg_true().to_list(), [text], fields=fields))
+
+
+def _messages_of(work: Work, name: str, column: pl.Series) -> None:
+    """A variant for each message of a key that holds texts."""
+    assert work.shape.structure is not None
+    texts = column.fill_null("").to_list()
+    rows = sampled(range(len(texts)))
+    types = work.shape.structure.types
+    mined = mine([texts[row].split("\n")[0] for row in rows], (), Head())
+    work.shape.variants = []
+    for message in mined.messages[: work.wishes.most]:
+        found = written(message, Names(types))
+        called = variant_name(found.words, work.names, len(work.shape.variants) + 1)
+        own = [rows[row] for row in message.rows]
+        work.shape.variants.append(Variant(called, found, own, field=name, fields=slots_of(list(types), types)))
+    work.shape.variants.sort(key=lambda variant: -literal(variant))

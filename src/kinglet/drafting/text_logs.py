@@ -1,0 +1,188 @@
+"""Drafts of logs whose events are lines of text: what stands in front of the messages, and the messages."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import polars as pl
+
+from kinglet.discover.suggestion import ACCESS, is_access, stamp_format, syslog_head
+from kinglet.drafting.classes import severities
+from kinglet.drafting.naming import Names, variant_name
+from kinglet.drafting.patterns import Slot, Written, written
+from kinglet.drafting.report import Doubt
+from kinglet.drafting.shape import Variant
+from kinglet.drafting.work import Work, literal, sampled
+from kinglet.mining.heads import Head
+from kinglet.mining.messages import Message, Mined, mine
+from kinglet.parser import Parser
+from kinglet.patterns.grammar import parse
+from kinglet.patterns.grammar import slots as in_pattern
+from kinglet.plan.syslog import HEADS
+from kinglet.timestamps.formats import parse_format
+
+_ROUNDS = 4
+_SYSLOG = ("priority", "stamp", "host", "app", "pid", "msgid", "data", "data_text")
+_OF_ACCESS = {"client": "src_ip", "size": "bytes"}
+
+
+class Bodies(NamedTuple):
+    """The events without a head that is known: their first lines, the lines behind these, and who wrote them."""
+
+    first: list[str]
+    more: list[str | None]
+    head: Head | None = None
+    apps: list[str] | None = None
+
+
+def messages(work: Work) -> tuple[pl.DataFrame, Parser]:
+    """Drafts variants for the messages of a log; gives its events as these read them, and the parser."""
+    bodies = _bodies(work)
+    if work.shape.syslog is None and is_access(work.raw):
+        return _access(work)
+    rows = sampled(range(len(bodies.first)))
+    mined = _mined(work, bodies, rows, bodies.head)
+    if mined.head:
+        lost = set(mined.lost)
+        _envelope(work, mined, [row for i, row in enumerate(rows) if i not in lost])
+    _variants(work, mined, rows, bodies)
+    events, parser = work.proved()
+    for _ in range(_ROUNDS - 1):
+        left = (events["variant"].is_null()).arg_true().to_list()
+        work.tidied(events)
+        before = len(work.shape.variants)
+        if not left or before >= work.wishes.most:
+            break
+        rows = sampled(left)
+        _variants(work, _mined(work, bodies, rows, mined.begins), rows, bodies)
+        if len(work.shape.variants) == before:
+            break
+        events, parser = work.proved()
+    work.tidied(events)
+    return events, parser
+
+
+def time_of(work: Work) -> None:
+    """Finds how the time is read, and what the log leaves open of it."""
+    text = stamp_format(work.found.stamps)
+    if text is None:
+        return
+    time: dict[str, Any] = {"from": "stamp", "format": text}
+    fmt = parse_format(text)
+    if not fmt.has_date:
+        time["date"] = ["previous", "file"]
+    place = work.found.stamps.places[0]
+    if work.wishes.zone is not None and not fmt.has_zone:
+        time["zone"] = work.wishes.zone
+    elif not fmt.has_zone and place.zone == "none in the text":
+        work.doubts.append(
+            Doubt("time", "the stamps carry no zone: read as UTC", "name the zone of the device with --zone")
+        )
+        work.shape.time_notes.append("the stamps carry no zone: read as UTC until `zone` is given")
+    if place.ambiguity:
+        work.doubts.append(Doubt("time", place.ambiguity, "look at a log with a day above 12, or ask who made it"))
+        work.shape.time_notes.append(place.ambiguity)
+    work.shape.time = time
+
+
+def _bodies(work: Work) -> Bodies:
+    """The first lines of events, without a head of syslog."""
+    split = work.raw.str.splitn("\n", 2).struct.unnest()
+    first = split.to_series(0)
+    more = split.to_series(1).to_list()
+    head = syslog_head(work.raw)
+    if head is None:
+        return Bodies(first.to_list(), more)
+    work.shape.syslog = head
+    formats = {"rfc3164": "rfc3164", "rfc5424": "iso8601", "any": ["rfc3164", "iso8601"]}[head]
+    work.shape.time = {**(work.shape.time or {}), "from": "stamp", "format": formats}
+    read = [first.str.extract_groups(regex).struct.unnest() for regex in HEADS[head].regexes]
+    columns = {}
+    for name in ("body", "app"):
+        having = [frame[name] for frame in read if name in frame.columns]
+        columns[name] = having[0] if len(having) == 1 else having[0].zip_with(having[0].is_not_null(), having[1])
+    apps = None
+    if columns["app"].null_count() == 0 and columns["app"].n_unique() > 1:
+        apps = columns["app"].to_list()
+        work.shape.kind = "app"
+    return Bodies(columns["body"].fill_null("").to_list(), more, Head(), apps)
+
+
+def _access(work: Work) -> tuple[pl.DataFrame, Parser]:
+    """A variant for a web server's log of accesses, whose form is known (NCSA common and combined)."""
+    work.shape.time = {**(work.shape.time or {}), "from": "stamp", "format": "ncsa"}
+    fixed = Written([], [], [], fixed=ACCESS)
+    fields = [Slot(slot.name, slot.type, [], alias=_OF_ACCESS.get(slot.name, "")) for slot in in_pattern(parse(ACCESS))]
+    work.shape.variants = [Variant("request", fixed, list(range(len(work.raw))), fields=fields)]
+    return work.proved()
+
+
+def _stamps(work: Work) -> list[str]:
+    """Regexes of the stamps that lines have, that of the event's time first."""
+    forms = [place.form for place in work.found.stamps.where]
+    own = [forms[0].shape] if work.stamp_texts is not None else []
+    return [*own, *(form.shape for form in forms if form.clock and form.date and not form.name.startswith("epoch"))]
+
+
+def _mined(work: Work, bodies: Bodies, rows: Sequence[int], head: Head | None) -> Mined:
+    kinds = [bodies.apps[row] for row in rows] if bodies.apps is not None else None
+    return mine([bodies.first[row] for row in rows], _stamps(work), head, kinds)
+
+
+def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
+    """Writes what all lines begin with, and which part of it is the kind."""
+    names = Names()
+    head = Message(rows, [*mined.head])
+    found = written(head, names, stamp=work.stamp_of(rows), open_words=True)
+    last = mined.head[-1]
+    parts = list(found.parts)
+    if isinstance(parts[-1], str):
+        parts[-1] = getattr(last, "text", parts[-1])
+    _named_in_head(parts)
+    body = Slot("body", "rest", [])
+    work.shape.envelope = Written([*parts, body], found.slots, found.maybe)
+    if mined.kind is not None:
+        slots = [slot for slot in found.slots if slot.values == getattr(mined.head[mined.kind], "values", None)]
+        if slots:
+            slots[0].words = ()
+            if slots[0].wanted in ("number", "value", "unit"):
+                slots[0].name = slots[0].wanted = "code"
+            work.shape.kind = slots[0].name
+            work.shape.kind_is_number = slots[0].type == "int"
+
+
+def _variants(work: Work, mined: Mined, rows: Sequence[int], bodies: Bodies) -> None:
+    taken = {slot.name for slot in work.outer} | (set(_SYSLOG) if work.shape.syslog else set())
+    for message in mined.messages:
+        if len(work.shape.variants) >= work.wishes.most:
+            break
+        own = [rows[row] for row in message.rows]
+        more = [bodies.more[row] for row in own]
+        found = written(message, Names(taken), stamp=work.stamp_of(own) if not mined.head else None, more=more)
+        name = variant_name(found.words, work.names, len(work.shape.variants) + 1)
+        work.shape.variants.append(Variant(name, found, own, message.kinds))
+    work.shape.variants.sort(key=lambda variant: -literal(variant))
+
+
+def _named_in_head(parts: Sequence[object]) -> None:
+    """Calls the slots of a head by what they are: level, application and process."""
+    taken = {part.name for part in parts if isinstance(part, Slot)}
+
+    def call(slot: Slot, name: str) -> None:
+        if name not in taken and slot.wanted.rstrip("_0123456789") in ("value", "number", "text", "host"):
+            taken.discard(slot.name)
+            taken.add(name)
+            slot.name = slot.wanted = name
+
+    for i, part in enumerate(parts):
+        if not isinstance(part, Slot):
+            continue
+        behind = parts[i + 1 : i + 4]
+        if severities(part):
+            call(part, "level")
+        elif len(behind) == 3 and behind[0] == "[" and isinstance(behind[1], Slot) and behind[1].type == "int":
+            call(part, "app")
+            call(behind[1], "pid")
+        elif part.type == "word" and part.wanted.startswith("value"):
+            call(part, "unit")
