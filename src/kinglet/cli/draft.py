@@ -72,7 +72,8 @@ def command(
             into=into,
             max_unpacked_bytes=max_unpacked_bytes,
         )
-    written = save(made, target) if target is not None else [None] * (1 + len(made.others))
+    nothing = into is not None and not made.messages
+    written = save(made, target) if target is not None and not nothing else [None] * (1 + len(made.others))
     if as_json and target != "-":
         print_json(made.to_dict())
         return
@@ -80,10 +81,12 @@ def command(
     for i, (one, place) in enumerate(zip([made, *made.others], written, strict=True)):
         if i:
             out.print()
-        render(out, one, place, shown)
+        render(out, one, shown)
+        if not nothing:
+            _next(out, one, place)
 
 
-def render(out: Console, made: Draft, target: str | None, shown: int) -> None:
+def render(out: Console, made: Draft, shown: int) -> None:
     """Shows a draft."""
     from kinglet.cli.render import heading
 
@@ -107,7 +110,6 @@ def render(out: Console, made: Draft, target: str | None, shown: int) -> None:
     for i, doubt in enumerate(made.doubts):
         lines = f" (line {', '.join(map(str, doubt.lines[:3]))})" if any(doubt.lines) else ""
         _fact(out, "unsure" if i == 0 else "", f"{doubt.what}{lines}" + (f"; {doubt.mend}" if doubt.mend else ""))
-    _next(out, made, target)
 
 
 def _fact(out: Console, label: str, text: str, *, dim: bool = False) -> None:

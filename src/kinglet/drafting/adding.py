@@ -59,6 +59,7 @@ class _Into(Work):
         definition = self.parser._definition
         self.names = {variant.name for variant in definition.variants}
         self.shape.name = self.parser.name
+        self.earlier = len(definition.cases)
         self.shape.time = (
             {"format": [fmt for rule in definition.time for fmt in rule.format]} if definition.time else None
         )

@@ -54,19 +54,19 @@ def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
     """Adds a case for each variant and optional part."""
     masks = Masks() if work.wishes.mask else None
     outer = [slot.name for slot in work.outer]
+    heads = ("host",) if work.shape.syslog is not None else ()
     rows: list[tuple[int, Variant]] = []
     for variant in work.shape.variants:
         rows += [(row, variant) for row in chosen(variant, events["variant"], work.raw)]
     raws = [str(work.raw[row]) for row, _ in rows]
     found = events[[row for row, _ in rows]].to_dicts()
     if masks is not None:
-        named = [{*outer, *(slot.name for slot in variant.everything)} for _, variant in rows]
+        named = [{*outer, *heads, *(slot.name for slot in variant.everything)} for _, variant in rows]
         raws = [
             masks.text(raw, [(name, text) for name in names if isinstance(text := event.get(name), str)])
             for raw, event, names in zip(raws, found, named, strict=True)
         ]
-    moments = [event["time"] for event in found if event["time"] is not None]
-    at = moments[0] if moments else work.wishes.at or work.found.reference
+    at = work.wishes.at if work.wishes.at is not None else work.found.reference
     read = parser.parse_column(pl.Series(raws, dtype=pl.String), reference_time=at).events.to_dicts()
     for (_, variant), raw, event in zip(rows, raws, read, strict=True):
         if event["variant"] != variant.name:
@@ -81,11 +81,14 @@ def _checked(work: Work) -> None:
     """Leaves out what a case by itself does not bear out, such as a time that the event before it gives."""
     bad = [outcome for outcome in check_cases(work.loaded()) if not outcome.good]
     for outcome in reversed(bad):
-        expect = work.shape.cases[outcome.number - 1]["expect"]
+        number = outcome.number - 1 - work.earlier
+        if number < 0:
+            continue  # a case of the parser that is added to
+        expect = work.shape.cases[number]["expect"]
         for difference in outcome.differences:
             expect.pop(difference.name, None)
         if "variant" not in expect:
-            del work.shape.cases[outcome.number - 1]
+            del work.shape.cases[number]
 
 
 def report(work: Work, events: pl.DataFrame) -> Draft:

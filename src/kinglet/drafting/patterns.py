@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from operator import eq
 
 import polars as pl
 
@@ -26,6 +27,7 @@ _FEW = 6
 _OFTEN = 3
 _ENOUGH = 20
 _EACH = 10
+_MOSTLY = 0.9
 _ALTERNATIVE = re.compile(r"[^\W\d_]+(?:[_-][^\W\d_]+)*")
 _AS = {"ipv4": "ip", "ipv6": "ip", "empty": "text", "hex": "word", "bool": "word", "time": "word", "host": "host"}
 """Types of values that a sample shows too narrowly, or that would lose how a value is written."""
@@ -185,7 +187,7 @@ def _keys(slot: Slot, names: Names) -> dict[str, Slot]:
 
 
 def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[str | None] | None) -> Slot:
-    if stamp is not None and part.values == stamp:
+    if stamp is not None and sum(map(eq, part.values, stamp)) >= _MOSTLY * len(stamp):
         return Slot(names.name(before, "time", "stamp"), "time", part.values)
     if part.looks == {value(JSON)}:
         return Slot("", "json", part.values)

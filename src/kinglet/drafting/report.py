@@ -82,6 +82,11 @@ class Draft:
 
         return load(self.text)
 
+    def _repr_html_(self) -> str:
+        from kinglet.notebook.html import draft_html
+
+        return draft_html(self)
+
     def to_dict(self) -> dict[str, Any]:
         """Plain values, as `--json` prints them."""
         return asdict(self)

@@ -46,6 +46,8 @@ class Work:
         self.doubts: list[Doubt] = []
         self.names: set[str] = set()
         self.numbered = numbered
+        self.earlier = 0
+        """Cases that a parser has already, which is added to."""
         self.shape = Shape(
             file_stem(found.name) + number, wishes.vendor, wishes.product, dict(found.boundaries[0].events)
         )

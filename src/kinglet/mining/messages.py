@@ -96,16 +96,26 @@ def mine(
     for message in each:
         message.rows = [kept[row] for row in message.rows]
     kind = None
-    if of_head is not None and kinds is not None:
-        kind = next(
-            (i for i, part in enumerate(of_head.parts) if isinstance(part, Varying) and part.values == kinds), None
-        )
+    if of_head is not None and kinds is not None and found.kind is not None:
+        kind, before = _kind_of(of_head.parts, kinds)
+        for message in each:
+            message.kinds = [text.removeprefix(before) for text in message.kinds]
     having = set(kept)
     lost = [i for i in range(len(lines)) if i not in having]
     parts = of_head.parts if of_head else []
     if kind is not None:
         parts, kind = _opened(parts, kind, each)
     return Mined(found, parts, kind, each, lost)
+
+
+def _kind_of(parts: Sequence[Part], kinds: Sequence[str]) -> tuple[int | None, str]:
+    """Which part of a head has the kinds, and the fixed text that stands in front of each there."""
+    for i, part in enumerate(parts):
+        if isinstance(part, Varying) and part.values[0] and kinds[0].endswith(part.values[0]):
+            before = kinds[0].removesuffix(part.values[0])
+            if all(f"{before}{text}" == kind for text, kind in zip(part.values, kinds, strict=True)):
+                return i, before
+    return None, ""
 
 
 def _opened(parts: list[Part], kind: int, each: Sequence[Message]) -> tuple[list[Part], int]:
@@ -256,7 +266,7 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int],
             parts += made
         else:
             parts.append(Maybe(made, [row for row, form in enumerate(form_of) if form in having]))
-    whole = _merged(_whole(parts))
+    whole = _merged(_whole(_either(parts, len(form_of))))
     return whole if is_head else _told(whole, len(form_of))
 
 
@@ -331,6 +341,35 @@ def _whole(parts: Sequence[Part]) -> list[Part]:
         out.append(Varying(values, frozenset({value(WORD)})))
         i += 1 + (signs[1] is not None)
     return out
+
+
+def _either(parts: Sequence[Part], rows: int) -> list[Part]:
+    """The parts; fixed texts that stand for each other, `*` in some rows and `-` in the others, are a value."""
+    out: list[Part] = []
+    for part in parts:
+        last = out[-1] if out else None
+        if _is_text(part) and _is_text(last) and isinstance(part, Maybe) and isinstance(last, Maybe):
+            here, there = set(part.rows), set(last.rows)
+            texts = "".join(_text_of(last)), "".join(_text_of(part))
+            blank = " " if all(text.startswith(" ") for text in texts) else ""
+            if not here & there and len(here) + len(there) == rows and all(text.strip() for text in texts):
+                values: list[str | None] = [
+                    (texts[1] if row in here else texts[0]).removeprefix(blank) for row in range(rows)
+                ]
+                out.pop()
+                out += [Literal(blank)] if blank else []
+                out.append(Varying(values, frozenset({value(WORD)})))
+                continue
+        out.append(part)
+    return out
+
+
+def _is_text(part: Part | None) -> bool:
+    return isinstance(part, Maybe) and all(isinstance(item, Literal) for item in part.parts)
+
+
+def _text_of(part: Maybe) -> str:
+    return "".join(item.text for item in part.parts if isinstance(item, Literal))
 
 
 def _is_sign(part: Part | None) -> bool:

@@ -10,6 +10,7 @@ from kinglet.insight.preview import ShownEvent, preview
 from kinglet.insight.visible import visible
 
 if TYPE_CHECKING:
+    from kinglet.drafting.report import Draft
     from kinglet.result import Result
 
 
@@ -85,3 +86,25 @@ def _marked(event: ShownEvent, colours: dict[str, str]) -> str:
         )
         position = span.end
     return text + escape(event.raw[position:])
+
+
+def draft_html(draft: Draft) -> str:
+    """What a draft found, its messages with their counts, what it is unsure of, and the parser file to fold out."""
+    rows = "".join(
+        f'<tr><td style="text-align:right">{message.count:,}</td><td style="text-align:left">{escape(message.variant)}</td>'
+        f'<td style="text-align:left;white-space:pre-wrap;word-break:break-word">'
+        f"{escape(message.pattern or ', '.join(message.fields))}</td></tr>"
+        for message in draft.messages
+    )
+    said = ("; ".join(filter(None, (doubt.what, doubt.mend))) for doubt in draft.doubts)
+    doubts = "".join(f"<li>{escape(text)}</li>" for text in said)
+    return (
+        f"<div><b>{escape(draft.stem)}</b> · {draft.complete:,} of {draft.events:,} events complete · "
+        f'{len(draft.messages):,} variants<ul style="{_MONO}">{doubts}</ul><table style="{_MONO}">{rows}</table>'
+        f'<details><summary>parser file</summary><pre style="{_MONO}">{escape_lines(draft.text)}</pre></details></div>'
+    )
+
+
+def escape_lines(text: str) -> str:
+    """Text of several lines for a page."""
+    return "\n".join(map(escape, text.split("\n")))
