@@ -15,6 +15,7 @@ _EMPTY = 0.5
 _STRAYS = 0.004
 """So many lines may part from the others behind their stamp; where more do, the head ends."""
 _NEAR = 7
+_SHARED = 0.1
 _LEVELS = frozenset(
     [
         "trace",
@@ -48,6 +49,10 @@ _LEVELS = frozenset(
 _NAMES = (value(NAME), value(ADDRESS))
 
 
+Line = tuple[tuple[str, ...], tuple[str, ...]]
+"""The keys and the texts of a line's cells."""
+
+
 class Head(NamedTuple):
     """The cells that all lines begin with, and the one that tells the messages apart.
 
@@ -70,8 +75,7 @@ def head_of(lines: Sequence[Cells]) -> Head:
     """The head of lines."""
     if not lines:
         return Head()
-    position = 0
-    end = 0
+    position = end = sure = 0
     looks: list[str] = []
     kind: int | None = None
     now = [(line.keys, line.texts) for line in lines]
@@ -87,7 +91,9 @@ def head_of(lines: Sequence[Cells]) -> Head:
         if not sign:
             words = Counter(texts[position] for _, texts in now)
             plain = look == "w" and sum(is_word(keys[position]) for keys, _ in now) > 0.5 * len(now)
-            if plain and not _is_of_head(now, position, words) and not _leads_on(now, position, stamped=stamped):
+            if look == value(TIME) or (plain and _is_sure(now, position, words)):
+                sure = position + 1
+            elif plain and not _is_of_head(now, position, words) and not _leads_on(now, position, stamped=stamped):
                 break
             if not plain and look != value(TIME) and kind is None and _tells(now, position, words):
                 kind = position
@@ -96,15 +102,14 @@ def head_of(lines: Sequence[Cells]) -> Head:
             # a sign belongs to the head where something of the head stands before it
             end = position + 1
         position += 1
-    end = _ending(looks, end, lines)
+    end = _ending(looks, end, sure, lines)
     return Head(tuple(looks[:end]), kind if kind is not None and kind < end else None)
 
 
-def _ending(looks: Sequence[str], end: int, lines: Sequence[Cells]) -> int:
+def _ending(looks: Sequence[str], end: int, sure: int, lines: Sequence[Cells]) -> int:
     """Where a head ends: behind a sign, and before the message, which most lines have."""
     if sum(len(line.keys) <= end for line in lines) > _EMPTY * len(lines):
-        stamps = [i for i, look in enumerate(looks[:end]) if look == value(TIME)]
-        end = stamps[-1] + 1 if stamps else 0
+        end = sure
         while 0 < end < len(looks) and not (looks[end] == "w" or is_value(looks[end])):
             end += 1
     while end and (looks[end - 1] == "w" or is_value(looks[end - 1])):
@@ -119,49 +124,54 @@ def _look(keys: tuple[str, ...], i: int) -> str:
     return "w" if is_word(keys[i]) or keys[i] in _NAMES else keys[i]
 
 
-def _is_of_head(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, words: Counter[str]) -> bool:
+def _is_sure(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
+    """Whether words are those that levels are called by, or stand between signs in all lines."""
+    levels = all(word.lower() in _LEVELS for word, count in words.items() if count > 0.02 * len(lines))
+    return levels or (_closed(lines, i) and len(words) <= _FEW)
+
+
+def _is_of_head(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
     """Whether a word at this place is a value of the head, not the beginning of a message."""
     if len(words) == 1:
         return True
-    if all(word.lower() in _LEVELS for word, count in words.items() if count > 0.02 * len(lines)):
-        return True
-    if _closed(lines, i) and len(words) <= _FEW:
-        return True
     # few words, each of which is followed by many, which stand behind several of them
+    usual, shared = _followed(lines, i)
+    followed = Counter(text for counts in usual.values() for text in counts)
+    many = sum(words[text] for text, count in followed.items() if count >= 3)
+    return len(words) <= 12 and many >= 0.9 * len(lines) and len(usual) >= 1.5 * len(words) and shared >= 0.2
+
+
+def _followed(lines: Sequence[Line], i: int) -> tuple[dict[str, Counter[str]], float]:
+    """The next words behind a word, with the words before them, and the share of lines whose has several such."""
     behind: dict[str, Counter[str]] = defaultdict(Counter)
     for keys, texts in lines:
         behind[next((key for key in keys[i + 1 :] if is_word(key)), "")][texts[i]] += 1
     usual = {word: counts for word, counts in behind.items() if word and counts.total() > 1}
-    followed = Counter(text for counts in usual.values() for text in counts)
-    many = sum(words[text] for text, count in followed.items() if count >= 3)
-    shared = sum(counts.total() for counts in usual.values() if len(counts) > 1)
-    return (
-        len(words) <= 12 and many >= 0.9 * len(lines) and len(usual) >= 1.5 * len(words) and shared >= 0.2 * len(lines)
-    )
+    return usual, sum(counts.total() for counts in usual.values() if len(counts) > 1) / len(lines)
 
 
-def _leads_on(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, *, stamped: bool) -> bool:
+def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
     """Whether a cell that surely belongs to the head stands a few cells behind this word in all lines.
 
-    Such is a value, or one of the words that levels are called by.
+    Such is a value, where the word does not tell what follows, or one of the words that levels are called by.
     """
     least = _ALL * len(lines)
     for at in range(i + 1, i + _NEAR):
         look, count = Counter(_look(keys, at) for keys, _ in lines).most_common(1)[0]
         if look == "" or count < least:
             return False
-        if is_value(look):
-            return look != value(TIME) or not stamped
-        if look == "w" and sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines):
-            return True
+        values = is_value(look) and (look != value(TIME) or not stamped)
         if look == "w":
             words = Counter(texts[at].lower() for keys, texts in lines if _look(keys, at) == look)
             if sum(count for word, count in words.items() if word in _LEVELS) >= least and len(words) > 1:
                 return True
+            values = sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines)
+        if values:
+            return _followed(lines, i)[1] >= _SHARED
     return False
 
 
-def _closed(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int) -> bool:
+def _closed(lines: Sequence[Line], i: int) -> bool:
     """Whether the same signs stand behind the word in nearly all lines: a bracket, a bar, a tab or a colon."""
     sign, count = Counter(_look(keys, i + 1) for keys, _ in lines).most_common(1)[0]
     if sign == " ":
@@ -170,7 +180,7 @@ def _closed(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int) ->
     return count >= _ALL * len(lines) and sign not in ("", "w", "=") and not is_value(sign)
 
 
-def _tells(lines: Sequence[tuple[tuple[str, ...], tuple[str, ...]]], i: int, values: Counter[str]) -> bool:
+def _tells(lines: Sequence[Line], i: int, values: Counter[str]) -> bool:
     """Whether the value at this place tells which message it is."""
     if not 2 <= len(values) <= max(_FEW, 0.02 * len(lines)) or values.most_common(1)[0][1] > 0.95 * len(lines):
         return False

@@ -344,32 +344,32 @@ def _whole(parts: Sequence[Part]) -> list[Part]:
 
 
 def _either(parts: Sequence[Part], rows: int) -> list[Part]:
-    """The parts; fixed texts that stand for each other, `*` in some rows and `-` in the others, are a value."""
+    """The parts; what stands for each other, `*` in some rows and `-` in the others, is a value."""
     out: list[Part] = []
     for part in parts:
         last = out[-1] if out else None
-        if _is_text(part) and _is_text(last) and isinstance(part, Maybe) and isinstance(last, Maybe):
+        if isinstance(part, Maybe) and isinstance(last, Maybe) and _is_plain(part) and _is_plain(last):
             here, there = set(part.rows), set(last.rows)
-            texts = "".join(_text_of(last)), "".join(_text_of(part))
-            blank = " " if all(text.startswith(" ") for text in texts) else ""
+            texts = [_text_of(part if row in here else last, row) for row in range(rows)]
             if not here & there and len(here) + len(there) == rows and all(text.strip() for text in texts):
-                values: list[str | None] = [
-                    (texts[1] if row in here else texts[0]).removeprefix(blank) for row in range(rows)
-                ]
-                out.pop()
-                out += [Literal(blank)] if blank else []
+                blank = " " if all(text.startswith(" ") for text in texts) else ""
+                values: list[str | None] = [text.removeprefix(blank) for text in texts]
+                out[-1:] = [Literal(blank)] if blank else []
                 out.append(Varying(values, frozenset({value(WORD)})))
                 continue
         out.append(part)
     return out
 
 
-def _is_text(part: Part | None) -> bool:
-    return isinstance(part, Maybe) and all(isinstance(item, Literal) for item in part.parts)
+def _is_plain(part: Maybe) -> bool:
+    """Whether it is fixed text, or a value with nothing but signs around it."""
+    varying = [item for item in part.parts if isinstance(item, Varying)]
+    text = "".join(item.text for item in part.parts if isinstance(item, Literal))
+    return not varying or (len(varying) == 1 and not any(map(str.isalnum, text)))
 
 
-def _text_of(part: Maybe) -> str:
-    return "".join(item.text for item in part.parts if isinstance(item, Literal))
+def _text_of(part: Maybe, row: int) -> str:
+    return "".join(item.text if isinstance(item, Literal) else item.values[row] or "" for item in part.parts)
 
 
 def _is_sign(part: Part | None) -> bool:

@@ -91,7 +91,8 @@ def _marked(event: ShownEvent, colours: dict[str, str]) -> str:
 def draft_html(draft: Draft) -> str:
     """What a draft found, its messages with their counts, what it is unsure of, and the parser file to fold out."""
     rows = "".join(
-        f'<tr><td style="text-align:right">{message.count:,}</td><td style="text-align:left">{escape(message.variant)}</td>'
+        f'<tr><td style="text-align:right">{message.count:,}</td>'
+        f'<td style="text-align:left">{escape(message.variant)}</td>'
         f'<td style="text-align:left;white-space:pre-wrap;word-break:break-word">'
         f"{escape(message.pattern or ', '.join(message.fields))}</td></tr>"
         for message in draft.messages

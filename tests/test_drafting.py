@@ -1,0 +1,529 @@
+"""Drafts: held against logs whose makers know each message, value and time, and against odd and hostile ones."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import random
+import re
+import unittest
+from collections import defaultdict
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+import kinglet as package
+from kinglet.demo.writing import write_demo
+from kinglet.drafting.masking import Masks
+from kinglet.drafting.report import Draft
+from kinglet.drafting.yaml_text import quoted, scalar
+from kinglet.errors import KingletError
+from kinglet.mining.cells import cells
+from kinglet.mining.columns import table
+from kinglet.mining.heads import Head, head_of
+from kinglet.mining.messages import Literal, Maybe, Mined, mine
+from kinglet.mining.words import free_text, vary
+from kinglet.names import field_of
+from kinglet.spec.document import from_text
+from tests.helpers import InFolder, examples, kinglet
+
+START = datetime(2026, 5, 6, 7, 8, 9, tzinfo=UTC)
+USERS = ("m.okoro", "h.fontaine", "s.amadi", "t.varela", "a.pires")
+TANKS = ("brine", "ballast", "bilge", "fuel", "grey", "black")
+
+
+class Made:
+    """A log of an invented device: its lines, and of each the message, the values and the time."""
+
+    def __init__(self, seed: int, count: int) -> None:
+        self.rng = random.Random(seed)
+        self.lines: list[str] = []
+        self.message: list[str] = []
+        self.values: list[dict[str, Any]] = []
+        self.times: list[datetime] = []
+        self.stamp = "%Y-%m-%d %H:%M:%S"
+        now = START
+        for _ in range(count):
+            now += timedelta(seconds=self.rng.randint(1, 90))
+            kind = self.rng.choice(["opened", "login", "level", "mail", "reset", "card"])
+            text, values = getattr(self, kind)()
+            unit = self.rng.choice(("north", "south"))
+            self.lines.append(f"{now:%Y-%m-%d %H:%M:%S} [{unit}] {text}")
+            self.message.append(kind)
+            self.values.append({**values, "unit": unit})
+            self.times.append(now)
+
+    def ip(self) -> str:
+        return f"192.0.2.{self.rng.randint(1, 254)}"
+
+    def opened(self) -> tuple[str, dict[str, Any]]:
+        gate, user = self.rng.randint(1, 40), self.rng.choice(USERS)
+        if self.rng.random() < 0.5:
+            return f"sluice gate {gate} opened by {user}", {"gate": gate, "user": user}
+        ip = self.ip()
+        return f"sluice gate {gate} opened by {user} from {ip}", {"gate": gate, "user": user, "ip": ip}
+
+    def login(self) -> tuple[str, dict[str, Any]]:
+        user, ip, port = self.rng.choice(USERS), self.ip(), self.rng.randint(1024, 65535)
+        return f"login failed for {user} from {ip}:{port}", {"user": user, "ip": ip, "port": port}
+
+    def level(self) -> tuple[str, dict[str, Any]]:
+        tank, level = self.rng.choice(TANKS), round(self.rng.uniform(0, 100), 1)
+        return f"tank {tank} is at {level}% of its volume", {"tank": tank, "level": level}
+
+    def mail(self) -> tuple[str, dict[str, Any]]:
+        user = self.rng.choice(USERS)
+        return f'notice "{self.rng.choice(("low tide", "storm", "fog ahead"))}" sent to {user}@quay.example', {
+            "mail": f"{user}@quay.example"
+        }
+
+    def reset(self) -> tuple[str, dict[str, Any]]:
+        return "controller was reset", {}
+
+    def card(self) -> tuple[str, dict[str, Any]]:
+        badge = f"B{self.rng.randint(100, 999)}"
+        return f'card read {{"badge": "{badge}", "door": {self.rng.randint(1, 9)}}}', {"badge": badge}
+
+
+def groups(keys: list[Any]) -> set[frozenset[int]]:
+    """Which rows are together."""
+    found = defaultdict(set)
+    for row, key in enumerate(keys):
+        found[key].add(row)
+    return {frozenset(rows) for rows in found.values()}
+
+
+def text_of(parts: Any) -> str:
+    """A message as text, with signs for what varies and what may be missing."""
+    return "".join(
+        part.text if isinstance(part, Literal) else f"[{text_of(part.parts)}]" if isinstance(part, Maybe) else "~"
+        for part in parts
+    )
+
+
+def texts_of(found: Mined) -> list[str]:
+    return [text_of(message.parts) for message in found.messages]
+
+
+class Mining(unittest.TestCase):
+    def test_cells_are_the_whole_text(self) -> None:
+        @examples(400)
+        @given(st.text(alphabet=st.sampled_from("ab1 .:=-_/\\\"'[](){}<>@|;,\t\né世"), max_size=60))
+        def holds(text: str) -> None:
+            (found,) = cells([text])
+            self.assertEqual(text, "".join(found.texts))
+            self.assertEqual(len(found.keys), len(found.texts))
+
+        holds()
+
+    def test_what_a_cell_looks_like(self) -> None:
+        for text, looks in (
+            ("from 192.0.2.1:5555", ["from", " ", "a", ":", "n"]),
+            ("2001:db8::1: done", ["a", ":", " ", "done"]),
+            ("b4:f2:a1:56:8a:9e up", ["a", " ", "up"]),
+            ("gated[812]: ok", ["gated", "[", "n", "]", ":", " ", "ok"]),
+            ('user="a b" n=-5', ["user", "=", '"', "q", '"', " ", "n", "=", "n"]),
+            ("libc6:amd64 1.2-3~x", ["i", " ", "i"]),
+            ("12ms 91 KiB 30%", ["n", "ms", " ", "z", " ", "n", "%"]),
+            (r"C:\a\b.exe /var/log x@y.example", ["p", " ", "p", " ", "m"]),
+            ('read {"a": 1}', ["read", " ", "j"]),
+            ("it's 07:08:09", ["it's", " ", "t"]),
+        ):
+            with self.subTest(text=text):
+                self.assertEqual(looks, [key.removeprefix("\ue000") for key in cells([text])[0].keys])
+
+    def test_a_word_varies_where_many_stand(self) -> None:
+        forms = [cells([f"tank {tank} drained"])[0].keys for tank in TANKS]
+        self.assertEqual(1, len(set(vary(forms))))
+        few = [cells([text])[0].keys for text in ("pump started", "pump stopped", "valve jammed")]
+        self.assertEqual(few, vary(few))
+
+    def test_what_stands_behind_a_colon_is_text_where_much_does(self) -> None:
+        tails = ("no route", "card expired today", "wrong pin", "door is open")
+        forms = [cells([f"refused by reader: {tail}"])[0].keys for tail in tails]
+        self.assertEqual(1, len(set(free_text(forms))))
+
+    def test_the_head_ends_where_messages_begin(self) -> None:
+        made = Made(1, 300)
+        lines = cells(made.lines, [r"[0-9-]{10} [0-9:]{8}"])
+        self.assertEqual(6, head_of(lines).length)  # stamp, blank, bracket, unit, bracket, blank
+
+    def test_what_some_forms_lack_is_in_one_piece(self) -> None:
+        forms = [cells([text])[0].keys for text in ("gate 4 opened", "gate 4 opened by m.okoro from 192.0.2.1")]
+        found = table(forms)
+        self.assertEqual([False] * 3 + [True] * 4, [len(column.forms) < 2 for column in found.columns])
+
+    def test_messages_with_optional_parts(self) -> None:
+        texts = [
+            text
+            for i in range(40)
+            for text in (
+                f"gate {i} opened by m.okoro",
+                f"gate {i} opened by s.amadi from 192.0.2.{i}",
+                f"valve {i} shut",
+            )
+        ]
+        found = mine(texts)
+        self.assertEqual(["gate ~ opened by ~[ from ~]", "valve ~ shut"], texts_of(found))
+        self.assertEqual(list(range(2, 120, 3)), found.messages[1].rows)
+
+    def test_signs_that_stand_for_each_other_and_around_values(self) -> None:
+        texts = [
+            f"swap {'*' if i % 2 else '#'} of {f'<{name}>' if i % 3 else name} done"
+            for i in range(60)
+            for name in TANKS
+        ]
+        self.assertEqual(["swap ~ of ~ done"], texts_of(mine(texts, head=Head())))
+
+
+class Drafts(unittest.TestCase):
+    made: Made
+    drafted: Draft
+    events: pl.DataFrame
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.made = Made(7, 900)
+        cls.drafted = package.draft(cls.made.lines, zone="UTC", product="Brackwater/Sluice")
+        cls.events = cls.drafted.parser.parse(cls.made.lines).events
+
+    def test_messages_are_those_of_the_device(self) -> None:
+        self.assertEqual(groups(self.made.message), groups(self.events["variant"].to_list()))
+        self.assertEqual((900, 0, 0), (self.drafted.complete, self.drafted.partial, self.drafted.unmatched))
+        self.assertEqual(6, len(self.drafted.messages))
+
+    def test_every_value_is_a_field(self) -> None:
+        columns = {name: self.events[name].to_list() for name in self.drafted.parser.fields}
+        for message in set(self.made.message):
+            rows = [row for row, kind in enumerate(self.made.message) if kind == message]
+            for name in {name for row in rows for name in self.made.values[row]}:
+                wanted = [self.made.values[row].get(name) for row in rows]
+                same = [field for field, column in columns.items() if [column[row] for row in rows] == wanted]
+                self.assertTrue(same, (message, name))
+
+    def test_times_are_those_of_the_device(self) -> None:
+        self.assertEqual(self.made.times, self.events["time"].to_list())
+
+    def test_names_and_types_come_from_words_and_neighbours(self) -> None:
+        patterns = {message.pattern for message in self.drafted.messages}
+        self.assertIn("sluice gate {gate:int} opened by {user}[[ from {src_ip:ip}]]", patterns)
+        self.assertIn("login failed for {user} from {src_ip:ip}:{src_port:port}", patterns)
+        self.assertIn("controller was reset", patterns)
+
+    def test_each_variant_and_optional_part_has_a_case_and_all_are_good(self) -> None:
+        parser = self.drafted.parser
+        self.assertTrue(all(outcome.good for outcome in package.check_cases(parser)))
+        cases = [case.expect for case in parser._definition.cases]
+        self.assertEqual({message.variant for message in self.drafted.messages}, {case["variant"] for case in cases})
+        opened = [case for case in cases if case["variant"].startswith("sluice")]
+        self.assertEqual({True, False}, {"src_ip" in case for case in opened})
+
+    def test_words_tell_the_class_and_doubts_stand_in_the_file(self) -> None:
+        self.assertIn("event: {class: Authentication, activity: Logon, status: Failure", self.drafted.text)
+        bare = package.draft(self.made.lines)
+        self.assertTrue(any("no zone" in doubt.what for doubt in bare.doubts))
+        self.assertIn("# the stamps carry no zone", bare.text)
+
+    def test_the_file_reads_back_as_it_is_told(self) -> None:
+        found = json.loads(json.dumps(self.drafted.to_dict()))
+        self.assertEqual(self.drafted.text, found["text"])
+        page = package.draft(["<b>gate</b> 4", "<b>gate</b> 5", "<b>gate</b> 6"])._repr_html_()
+        self.assertNotIn("<b>gate", page)
+
+    def test_levels_are_severities(self) -> None:
+        rng = random.Random(5)
+        levels = {"INFO": 1, "WARN": 3, "ERROR": 4}
+        lines = [
+            f"{START + timedelta(seconds=i):%Y-%m-%dT%H:%M:%SZ} {rng.choice(list(levels))} "
+            f"{rng.choice(('berth', 'crane', 'winch', 'hoist'))} {i} {rng.choice(('moved', 'idle'))} by dock {i % 7}"
+            for i in range(200)
+        ]
+        result = package.draft(lines).parser.parse(lines)
+        wanted = [levels[line.split()[1]] for line in lines]
+        self.assertEqual(wanted, [event["severity_id"] for event in result.to_model()])
+
+    def test_a_code_that_tells_messages_apart_is_the_kind(self) -> None:
+        texts = {4001: "pump {} started", 4002: "pump {} stopped after {}s", 4300: "tank {} is empty"}
+        lines = [f"0{i % 9 + 1}/Mar 22:10:41 P{i % 4} PMP/{code} {text.format(i % 9, i)}"
+                 for i in range(60) for code, text in texts.items()]  # fmt: skip
+        found = package.draft(lines, at="2026-03-20")
+        self.assertEqual("code", found.kind)
+        self.assertIn("PMP/{code:int}", found.envelope)
+        self.assertEqual({4001, 4002, 4300}, {int(kind) for kind in re.findall(r"kind: (\d+)", found.text)})
+
+    def test_day_or_month_is_decided_by_when_the_log_was_written(self) -> None:
+        lines = [f"05/06/2026 07:08:{i:02} AM gate {i} opened" for i in range(40)]
+        events = package.draft(lines, at="2026-05-07").parser.parse(lines).events
+        self.assertEqual((5, 6), (events["time"][0].month, events["time"][0].day))
+
+
+class Structure(unittest.TestCase):
+    def test_a_key_tells_the_messages_apart(self) -> None:
+        lines = [
+            json.dumps(
+                {"ts": f"2026-05-06T07:08:{i % 60:02}Z", "event": "open", "gate": i, "by": {"ip": f"192.0.2.{i % 200}"}}
+                if i % 2
+                else {"ts": f"2026-05-06T07:08:{i % 60:02}Z", "event": "login", "user": USERS[i % 5]}
+            )
+            for i in range(120)
+        ]
+        found = package.draft(lines)
+        events = found.parser.parse(lines).events
+        self.assertEqual(("event", 120), (found.kind, found.complete))
+        self.assertEqual(["login", "open"] * 60, events["variant"].to_list())
+        self.assertEqual([None, 1, None, 3], events["gate"].to_list()[:4])
+        self.assertEqual(list(range(1, 120, 2)), events["gate"].drop_nulls().to_list())
+
+    def test_a_key_that_holds_texts_has_messages(self) -> None:
+        texts = ("user {} logged in", "queue {} is full now", "lock of {} was picked")
+        lines = [
+            json.dumps({"ts": f"2026-05-06T07:08:{i % 60:02}Z", "msg": texts[i % 3].format(USERS[i % 5])})
+            for i in range(150)
+        ]
+        found = package.draft(lines)
+        self.assertEqual((3, 150), (len(found.messages), found.complete))
+        self.assertEqual(
+            groups([i % 3 for i in range(150)]), groups(found.parser.parse(lines).events["variant"].to_list())
+        )
+
+    def test_numbers_with_zeros_in_front_stay_as_they_are(self) -> None:
+        lines = [
+            f"ts=2026-05-06T07:08:{i:02}Z badge=00{i:03} gate={i} act={'in' if i % 2 else 'out'}" for i in range(60)
+        ]
+        events = package.draft(lines).parser.parse(lines).events
+        self.assertEqual([f"00{i:03}" for i in range(60)], events["badge"].to_list())
+        self.assertEqual(list(range(60)), events["gate"].to_list())
+
+    def test_keys_called_like_columns_of_every_event(self) -> None:
+        lines = [
+            f'{{"id": {i}, "time": "2026-05-06T07:08:{i % 60:02}Z", "state": "up", "line": {i}}}' for i in range(80)
+        ]
+        found = package.draft(lines)
+        self.assertTrue(all(outcome.good for outcome in package.check_cases(found.parser)))
+        events = found.parser.parse(lines).events
+        for name in ("id", "line"):
+            self.assertEqual(list(range(80)), events[field_of(name)].to_list())
+
+
+class OddLogs(unittest.TestCase):
+    def held(self, log: Any, **options: Any) -> Draft:
+        """A draft that loads, whose counts add up and whose cases are good."""
+        found = package.draft(log, **options)
+        self.assertEqual(found.events, found.complete + found.partial + found.unmatched)
+        self.assertEqual([], [outcome for outcome in package.check_cases(found.parser) if not outcome.good])
+        return found
+
+    def test_few_lines_and_many_of_one(self) -> None:
+        self.assertEqual(2, self.held(["2026-05-06 07:08:09 a b", "2026-05-06 07:08:10 c 5\nx"]).events)
+        self.assertEqual(1, len(self.held(["2026-05-06 07:08:09 all is well 5"] * 20_000).messages))
+
+    def test_stack_traces(self) -> None:
+        trace = 'Traceback (most recent call last):\n  File "dock.py", line {0}, in f\n    x()\nValueError: berth {0}\n'
+        found = self.held("".join(trace.format(i) for i in range(60)))
+        self.assertEqual((60, 1), (found.complete, len(found.messages)))
+
+    def test_lines_behind_a_message_are_its_own_field(self) -> None:
+        lines = [f"ERROR 2026-05-06 07:08:{i:02} pay failed for u{i}\n  at dock.pay\n  at dock.main" for i in range(30)]
+        lines += [f"INFO 2026-05-06 07:09:{i:02} paid {i} coins" for i in range(30)]
+        found = self.held("\n".join(lines) + "\n")
+        events = found.parser.parse("\n".join(lines) + "\n").events
+        self.assertEqual("  at dock.pay\n  at dock.main", events["lines"][0])
+        self.assertEqual([f"u{i}" for i in range(30)], events.filter(events["lines"].is_not_null())["u"].to_list()
+                         if "u" in events.columns else events["user"].drop_nulls().to_list())  # fmt: skip
+
+    def test_hostile_text(self) -> None:
+        for text in (
+            "\x1b[31m red {{x}} [[ y ]] 'q' \"z{0}\" - name: evil # c: {{{{",
+            "key: [[{0}]] }} {{@a}} {{:json}} \u202e tab\tx",
+            "C:\\temp\\new{0} read by DOM\\user \\d it's 'fine'",
+            "]]{0}[[ %s ~ null: true",
+        ):
+            with self.subTest(text=text):
+                lines = [f"2026-05-06 07:08:{i:02} {text.format(i)}" for i in range(40)]
+                self.assertEqual(40, self.held(lines).complete)
+
+    def test_more_messages_than_are_wanted(self) -> None:
+        rng = random.Random(2)
+        letters = "abcdefghij"
+        lines = [
+            f"2026-05-06 07:08:09 {' '.join(''.join(rng.choices(letters, k=7)) for _ in range(5))}" for _ in range(300)
+        ]
+        lines = [line.replace("09", f"{i % 60:02}", 1) for i, line in enumerate(lines)]
+        found = self.held(lines, most=20)
+        self.assertEqual(20, len(found.messages))
+        self.assertEqual(300 - found.complete, found.left)
+        self.assertTrue(any("read by no variant" in doubt.what for doubt in found.doubts))
+
+    def test_two_devices_in_one_log(self) -> None:
+        lines = [line for i in range(60) for line in (
+            f"2026-05-06 07:08:{i:02} gate {i} opened", f'{{"time": "2026-05-06T07:08:{i:02}Z", "n": {i}}}',
+            f"2026-05-06 07:08:{i:02} gate {i} shut")]  # fmt: skip
+        text = "\n".join(lines) + "\n"
+        found = self.held(text)
+        self.assertIn("several devices", found.doubts[0].what)
+        self.assertEqual((120, []), (found.complete, found.others))
+        both = self.held(text, split=True)
+        self.assertEqual([60], [other.complete for other in both.others])
+
+    def test_long_lines_and_no_times(self) -> None:
+        self.assertEqual(3, self.held([f"2026-05-06 07:08:{i:02} " + "x" * 300_000 for i in range(3)]).complete)
+        found = self.held([f"gate {i} opened" for i in range(50)])
+        self.assertEqual(("", 50), (found.time, found.complete))
+
+    def test_any_lines(self) -> None:
+        words = st.sampled_from(
+            [
+                "gate",
+                "opened",
+                "by",
+                "=",
+                "[",
+                "]]",
+                "{x}",
+                '"a b"',
+                "192.0.2.1",
+                "::1",
+                "5",
+                "k=v",
+                "\t",
+                "|",
+                "é",
+                "{",
+                "}",
+                "2026-05-06 07:08:09",
+                "07:08:09",
+                "a:b",
+                "'",
+                "\\",
+                "null",
+                "-",
+                '{"a":1}',
+            ]
+        )
+
+        @examples(40)
+        @given(st.lists(st.lists(words, min_size=1, max_size=8).map(" ".join), min_size=1, max_size=12))
+        def holds(lines: list[str]) -> None:
+            with contextlib.suppress(KingletError):
+                self.held([*lines, *lines])
+
+        holds()
+
+    def test_words_like_zones_and_elements_are_neither(self) -> None:
+        lines = [f"2026-05-06 07:08:{i:02} est {i} opened" for i in range(30)]
+        self.assertEqual("2026-05-06 07:08:00", package.look(lines)[0].stamps[0].example)
+        levels = [f"<{'INFO' if i % 2 else 'WARN'}> 2026-05-06 07:08:{i:02} gate {i} shut" for i in range(30)]
+        self.assertIsNone(package.look(levels)[0].container)
+        rare = [f"07:08:{i:02} berth {i}" + (" until 2026-07-01" if i % 12 == 0 else "") for i in range(48)]
+        first = package.look(rare)[0].stamps[0]
+        self.assertEqual(("time of day", True), (first.form, first.is_time))
+
+
+class Masking(unittest.TestCase):
+    def test_the_same_text_has_the_same_stand_in(self) -> None:
+        masks = Masks()
+        text = "login of m.okoro from 10.1.2.3 (fe80::1, b4:f2:a1:56:8a:9e) as m.okoro@real.test"
+        first = masks.text(text, [("user", "m.okoro")])
+        self.assertEqual(first, masks.text(text, [("user", "m.okoro")]))
+        for gone in ("okoro", "10.1.2.3", "fe80", "b4:f2", "real.test"):
+            self.assertNotIn(gone, first)
+        self.assertRegex(
+            first, r"^login of person1 from 192\.0\.2\.1 \(2001:db8::1, 00:00:5e:00:53:00\) as person1@mail"
+        )
+        self.assertNotEqual(first, masks.text(text.replace("10.1.2.3", "10.1.2.4"), []))
+
+    def test_cases_have_stand_ins(self) -> None:
+        lines = [f"2026-05-06 07:08:{i:02} login of user {USERS[i % 5]} from 10.1.2.{i}" for i in range(50)]
+        found = package.draft(lines, mask=True)
+        cases = [case.raw for case in found.parser._definition.cases]
+        self.assertNotIn("10.1.2", " ".join(cases))
+        self.assertFalse(any(user in case for user in USERS for case in cases))
+
+
+class YamlText(unittest.TestCase):
+    def test_any_text_reads_back(self) -> None:
+        @examples(300)
+        @given(st.text(st.characters(codec="utf-8"), max_size=30))
+        def holds(text: str) -> None:
+            for written in (quoted(text), scalar(text)):
+                self.assertEqual(text, from_text(f"a: {{b: {written}}}\n", "x").values["a"]["b"])
+
+        holds()
+
+
+class CommandLine(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        self.made = Made(3, 300)
+        self.log = self.write("sluice.log", "\n".join(self.made.lines) + "\n")
+
+    def test_a_parser_is_written_and_checks_clean(self) -> None:
+        called = kinglet("draft", self.log, "-o", "sluice.yaml", "--zone", "UTC", "--product", "Brackwater/Sluice")
+        self.assertEqual((0, ""), (called.status, called.err))
+        self.assertIn("300 of 300 events, 100 %", called.out)
+        self.assertIn("kinglet check sluice.yaml", called.out)
+        self.assertEqual(0, kinglet("check", "sluice.yaml").status)
+        again = kinglet("draft", self.log, "-o", "sluice.yaml")
+        self.assertEqual((2, True), (again.status, "is there already" in again.err))
+
+    def test_without_a_place_nothing_is_written(self) -> None:
+        called = kinglet("draft", self.log)
+        self.assertIn("nothing was written", called.out)
+        self.assertEqual([self.log.name], [path.name for path in self.folder.iterdir()])
+        self.assertEqual("kinglet: 1", kinglet("draft", self.log, "-o", "-").out.splitlines()[0])
+        self.assertEqual(300, kinglet("draft", self.log, "--json").json()["complete"])
+
+    def test_variants_are_added_to_a_parser_and_the_rest_stays(self) -> None:
+        text = package.draft(self.made.lines, zone="UTC").text
+        kept = [line for line in text.split("\n  - name: ") if not line.startswith(("login", "controller"))]
+        before = "\n  - name: ".join(kept).split("\ncases:")[0] + "\n\n# the end\nclock: {latest: 9999-01-01}\n"
+        path = self.write("mine.yaml", before)
+        lost = package.load(path).parse(self.log).counts
+        self.assertGreater(lost["partial"], 0)
+        self.assertEqual(0, kinglet("draft", self.log, "--into", path).status)
+        after = path.read_text()
+        self.assertEqual([], [line for line in before.splitlines() if line not in after.splitlines()])
+        self.assertEqual(300, package.load(path).parse(self.log).counts["complete"])
+        self.assertEqual(0, kinglet("check", path).status)
+        self.assertIn("nothing is added", kinglet("draft", self.log, "--into", path).out)
+        self.assertEqual(after, path.read_text())
+
+    def test_each_of_several_devices_has_a_file(self) -> None:
+        mixed = "\n".join(
+            f"{line}\n" + json.dumps({"time": "2026-05-06T07:08:09Z", "n": i}) for i, line in enumerate(self.made.lines)
+        )
+        self.write("mixed.log", mixed)
+        self.assertEqual(0, kinglet("draft", "mixed.log", "--split", "-o", "out.yaml").status)
+        self.assertEqual(["out-2.yaml", "out.yaml"], sorted(path.name for path in self.folder.glob("out*.yaml")))
+
+    def test_a_ready_parser_is_named_first(self) -> None:
+        lines = [f"2026-05-06 07:08:{i:02} status installed libx{i}:amd64 1.{i}-1" for i in range(60)]
+        self.write("p.log", "\n".join(lines) + "\n")
+        self.assertIn("`dpkg` reads 100 %", kinglet("draft", "p.log").out.splitlines()[1])
+
+    def test_wrong_use(self) -> None:
+        self.write("empty.log", "")
+        for arguments, said in (
+            (("nope.log",), "no such file"),
+            (("empty.log",), "is empty"),
+            ((self.log, "--most", "0"), "no number of variants"),
+            ((self.log, "--product", "x"), "VENDOR/NAME"),
+            ((self.log, "--zone", "Nowhere/Else"), "no such zone"),
+            ((self.log, "-o", "a.yaml", "--into", "b.yaml"), "both -o and --into"),
+            ((self.log, "--into", "nope.yaml"), "no such parser file"),
+            ((self.log, "-o", "no/such/folder.yaml"), "there is no folder"),
+        ):
+            with self.subTest(arguments=arguments):
+                called = kinglet("draft", *arguments)
+                self.assertEqual((2, 1), (called.status, len(called.err.strip().splitlines())))
+                self.assertIn(said, called.err)
+
+    def test_every_demo_log(self) -> None:
+        for item in write_demo(self.folder):
+            with self.subTest(log=item.name):
+                found = package.draft(item.log)
+                self.assertEqual(found.events, found.complete)
+                self.assertEqual([], [one for one in package.check_cases(found.parser) if not one.good])
