@@ -9,6 +9,7 @@ import polars as pl
 from kinglet.drafting.cases import case, chosen
 from kinglet.drafting.classes import severities, suggested
 from kinglet.drafting.masking import Masks
+from kinglet.drafting.patterns import Slot
 from kinglet.drafting.ready import ready
 from kinglet.drafting.report import Doubt, Draft, DraftedMessage
 from kinglet.drafting.shape import Variant
@@ -22,6 +23,7 @@ from kinglet.parser import Parser
 _PLAIN = 4
 """The score from which on a class is mapped, rather than suggested."""
 _SHOWN = 3
+_OF_SYSLOG = (Slot("host", "host", []), Slot("app", "word", [], alias="service"))
 
 
 def mapped(work: Work) -> None:
@@ -29,8 +31,9 @@ def mapped(work: Work) -> None:
     for slot in work.outer:
         if meant := severities(slot):
             work.shape.event = {"class": "Base Event", "translate": {"severity": {"from": slot.name, "to": meant}}}
+    outer = work.outer if work.shape.syslog is None else list(_OF_SYSLOG)
     for variant in work.shape.variants:
-        for i, one in enumerate(suggested(variant.words, variant.everything, work.outer)):
+        for i, one in enumerate(suggested(variant.words, variant.everything, outer)):
             if i == 0 and one.score >= _PLAIN:
                 variant.mapping = one.mapping
                 variant.notes.append(f"{one.caption}: {one.reasons}")

@@ -231,7 +231,8 @@ def slot_type(part: Varying, before: str, *, last: bool) -> tuple[str, tuple[str
         found = "text"
     if found in ("int", "port") and not all(_is_number(text) for text in counts):
         found = "word"
-    if found == "int" and before == ":" and all(0 <= int(text) <= 65535 for text in counts):
+    of_port = before == ":" or before.rstrip().lower().endswith("port")
+    if found == "int" and of_port and all(0 <= int(text) <= 65535 for text in counts):
         found = "port"
     elif found == "port" and before != ":" and "port" not in before.lower():
         found = "int"
