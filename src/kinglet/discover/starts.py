@@ -133,7 +133,7 @@ def _is_labelled(form: str) -> bool:
 
 def _prefix_regex(text: str) -> str | None:
     """What stands before a stamp, with its words and numbers left open; nothing where it is too much."""
-    parts = re.findall(r"[A-Za-z]+|[0-9]+|\s+|.", text)
+    parts = re.findall(r"[A-Za-z0-9](?:[A-Za-z0-9_.-]*[A-Za-z0-9])?|\s+|.", text)
     if len(parts) > 8:
         return None
     out = ""
@@ -142,6 +142,8 @@ def _prefix_regex(text: str) -> str | None:
             out += "[A-Za-z]+"
         elif part.isdigit():
             out += "[0-9]+"
+        elif part[0].isalnum() and part.isascii():
+            out += "[A-Za-z0-9_.-]+"
         else:
             out += r"\s+" if part.isspace() else re.escape(part)
     return out

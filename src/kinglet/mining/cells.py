@@ -46,7 +46,7 @@ _TYPES = (
 _TYPED = re.compile("|".join(f"(?P<{name}_{i}>{part})" for i, (name, part) in enumerate(_TYPES)))
 _COMPOSED = (
     re.compile(rf"({_V4}|{_V6})([:#/])([0-9]{{1,5}})"),
-    re.compile(rf"([+-]?[0-9]+(?:\.[0-9]+)?)({_UNIT})"),
+    re.compile(rf"([+-]?[0-9]{{1,9}}(?:\.[0-9]+)?)({_UNIT})"),
     re.compile(r"([^()\[\]<>]+)([\[(<])([^()\[\]<>]*)([\])>])"),
 )
 """Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number."""

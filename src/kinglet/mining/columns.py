@@ -42,10 +42,10 @@ def units(form: Keys) -> list[tuple[str, str, int]]:
             blank, owner = key, ""
             continue
         if key == "=" and out and not blank and is_word(out[-1][1]) and out[-1][2] == i - 1:
-            owner = f"{out[-1][1]}="
-            out[-1] = (out[-1][0], owner, out[-1][2])
+            owner = out[-1][1]
+            out[-1] = (out[-1][0], f"{owner}=", out[-1][2])
             continue
-        owner = "" if key in ",;|" else owner
+        owner = "" if key in ",;|:" else owner
         out.append((blank, f"{key}{_OF}{owner}" if owner else key, i))
         blank = ""
     if blank:

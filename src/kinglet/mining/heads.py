@@ -153,7 +153,8 @@ def _followed(lines: Sequence[Line], i: int) -> tuple[dict[str, Counter[str]], f
 def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
     """Whether a cell that surely belongs to the head stands a few cells behind this word in all lines.
 
-    Such is a value, where the word does not tell what follows, or one of the words that levels are called by.
+    Such is a value behind which the same sign stands, or where the word does not tell what follows, or one of the words
+    that levels are called by.
     """
     least = _ALL * len(lines)
     for at in range(i + 1, i + _NEAR):
@@ -167,6 +168,9 @@ def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
                 return True
             values = sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines)
         if values:
+            sign, count = Counter(_look(keys, at + 1) for keys, _ in lines).most_common(1)[0]
+            if count >= least and sign not in ("", " ", "w", "=", ",") and not is_value(sign):
+                return True
             return _followed(lines, i)[1] >= _SHARED
     return False
 
