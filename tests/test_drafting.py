@@ -171,6 +171,13 @@ class Mining(unittest.TestCase):
         self.assertEqual(["gate ~ opened by ~[ from ~]", "valve ~ shut"], texts_of(found))
         self.assertEqual(list(range(2, 120, 3)), found.messages[1].rows)
 
+    def test_kinds_keep_messages_apart_and_share_those_that_are_the_same(self) -> None:
+        lines = [(kind, text.format(user)) for user in TANKS for kind, text in (
+            ("door", "opened by {} at 4"), ("gate", "opened by {} at 4"), ("door", "shut by {} at 4"))]  # fmt: skip
+        found = mine([text for _, text in lines], head=Head(), kinds=[kind for kind, _ in lines])
+        self.assertEqual(["opened by ~ at ~", "shut by ~ at ~"], texts_of(found))
+        self.assertEqual([["door", "gate"], ["door"]], [message.kinds for message in found.messages])
+
     def test_signs_that_stand_for_each_other_and_around_values(self) -> None:
         texts = [
             f"swap {'*' if i % 2 else '#'} of {f'<{name}>' if i % 3 else name} done"
@@ -254,6 +261,17 @@ class Drafts(unittest.TestCase):
         self.assertEqual("code", found.kind)
         self.assertIn("PMP/{code:int}", found.envelope)
         self.assertEqual({4001, 4002, 4300}, {int(kind) for kind in re.findall(r"kind: (\d+)", found.text)})
+
+    def test_pieces_that_recur_are_parts(self) -> None:
+        lines = [
+            f"2026-05-06 07:08:{i % 60:02} {verb} gate {i % 9} from 192.0.2.{i % 200}:{4000 + i} now"
+            for i in range(90)
+            for verb in ("opened north", "shut south", "jammed west", "moved east")
+        ]
+        found = package.draft(lines)
+        self.assertIn("parts:\n  from: 'from {src_ip:ip}:{src_port:port}'\n", found.text)
+        self.assertEqual(4, found.text.count("{@from}"))
+        self.assertEqual(360, found.complete)
 
     def test_day_or_month_is_decided_by_when_the_log_was_written(self) -> None:
         lines = [f"05/06/2026 07:08:{i:02} AM gate {i} opened" for i in range(40)]

@@ -12,6 +12,7 @@ from kinglet.drafting.adding import added
 from kinglet.drafting.devices import Stretch, devices
 from kinglet.drafting.finishing import mapped, report, with_cases
 from kinglet.drafting.patterns import Slot, Written
+from kinglet.drafting.recurring import recurring
 from kinglet.drafting.report import Doubt, Draft
 from kinglet.drafting.shape import Variant
 from kinglet.drafting.structured_logs import keys, structure_of
@@ -86,7 +87,8 @@ def _drafted(work: Work) -> Draft:
     except ParserFileError as error:  # nothing is written that does not load
         events, parser = _general(work, error)
     mapped(work)
-    with_cases(work, events, parser)
+    work.shape.parts = recurring(variant.pattern for variant in work.shape.variants)
+    with_cases(work, events, work.loaded() if work.shape.parts else parser)
     return report(work, events)
 
 

@@ -66,6 +66,7 @@ class Shape:
     envelope: Written | None = None
     syslog: str | None = None
     types: dict[str, str] = dataclasses.field(default_factory=dict)
+    parts: dict[str, str] = dataclasses.field(default_factory=dict)
     kind: str | None = None
     kind_is_number: bool = False
     variants: list[Variant] = dataclasses.field(default_factory=list)

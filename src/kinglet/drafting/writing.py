@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from kinglet.discover.structured import Structured
+from kinglet.drafting.recurring import with_parts
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.drafting.yaml_text import quoted, scalar
 from kinglet.names import field_of
@@ -34,6 +35,9 @@ def _head(shape: Shape) -> Iterator[str]:
     if shape.types:
         yield "types:"
         yield from (f"  {name}: {{regex: {quoted(regex)}}}" for name, regex in shape.types.items())
+    if shape.parts:
+        yield "parts:"
+        yield from (f"  {name}: {quoted(text)}" for name, text in shape.parts.items())
     if shape.syslog is not None:
         yield f"envelope: {{syslog: {shape.syslog}}}"
     elif shape.envelope is not None:
@@ -99,7 +103,7 @@ def variant_lines(shape: Shape, variant: Variant) -> Iterator[str]:
     if variant.field is not None:
         yield f"    from: {variant.field}"
     if variant.written is not None:
-        yield f"    pattern: {quoted(variant.pattern)}"
+        yield f"    pattern: {quoted(with_parts(variant.pattern, shape.parts))}"
         if keys := variant.written.keys:
             yield f"    types: {scalar({slot.name: slot.type for slot in keys.values()})}"
         if renamed := {slot.name: key for key, slot in keys.items() if field_of(slot.name) != field_of(key)}:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, Cells, cells, is_value, is_word, value
@@ -145,7 +145,7 @@ def messages(
 
     kinds: what tells them apart already. beside: the words of each head, of which other messages may have others.
     """
-    lead = [(f"K{kind}", " ") for kind in kinds] if kinds is not None else [()] * len(bodies)
+    lead = [(f"{_KIND}{kind}",) for kind in kinds] if kinds is not None else [()] * len(bodies)
     forms = [(*front, *body.keys) for front, body in zip(lead, bodies, strict=True)]
     rows: dict[Keys, list[int]] = defaultdict(list)
     for row, form in enumerate(forms):
@@ -156,12 +156,15 @@ def messages(
     merged: dict[Keys, list[int]] = defaultdict(list)
     for form, own in zip(general, distinct, strict=True):
         merged[form] += rows[own]
-    names = list(merged)
+    skip = 1 if kinds is not None else 0
+    together: dict[frozenset[Keys], list[tuple[int, Keys]]] = defaultdict(list)
+    for members in _by_kind(merged, skip):
+        # the same message of another kind is the same message
+        together[frozenset(form[skip:] for form in members)] += [
+            (row, form) for form in members for row in merged[form]
+        ]
     out: list[Message] = []
-    skip = 2 if kinds is not None else 0
-    for group in groups(names, [len(merged[form]) for form in names]):
-        members = sorted((names[i] for i in group), key=lambda form: -len(merged[form]))
-        chosen = [(row, form) for form in members for row in merged[form]]
+    for chosen in sorted(together.values(), key=lambda those: -len(those)):
         chosen.sort()
         found = _message(
             [row for row, _ in chosen], [bodies[row] for row, _ in chosen], [form[skip:] for _, form in chosen]
@@ -170,6 +173,20 @@ def messages(
             found.kinds = list(dict.fromkeys(kinds[row] for row, _ in chosen))
         out.append(found)
     return _with_known(out)
+
+
+_KIND = "\x01"
+"""Begins the cell of a kind in front of a form: it is no word, and no text begins so."""
+
+
+def _by_kind(merged: Mapping[Keys, Sequence[int]], skip: int) -> Iterator[list[Keys]]:
+    """The forms of each message; those of several kinds are never put together for being alike."""
+    names: dict[Keys, list[Keys]] = defaultdict(list)
+    for form in merged:
+        names[form[:skip]].append(form)
+    for forms in names.values():
+        for group in groups(forms, [len(merged[form]) for form in forms]):
+            yield [forms[i] for i in group]
 
 
 _LAST_WORD = re.compile(r"([^\W\d_]+)[ \"'(\[<:=]+$")
