@@ -135,9 +135,16 @@ def _message(out: Console, message: DraftedMessage, digits: int) -> None:
     told = message.pattern.replace("\n", "⏎") or f"{message.variant}: {', '.join(message.fields)}"
     body = Text(visible(told), style="default")
     body.highlight_regex(r"\{[^{}\s]*\}", style="blue" if few_colours(out) else "#2f74b5")
+    room = max(out.width - width, 30)
+    lines = list(body.wrap(out, room))
     if message.classes:
-        body.append(f"  {message.classes[0]}", style="dim")
-    for i, line in enumerate(body.wrap(out, max(out.width - width, 30))):
+        said = Text(f"→ {message.classes[0]}", style="dim")
+        lines[-1].rstrip()
+        if len(lines[-1].plain) + 2 + len(said.plain) <= room:
+            lines[-1].append("  ").append_text(said)
+        else:
+            lines.append(said)
+    for i, line in enumerate(lines):
         line.rstrip()
         out.print((head if i == 0 else Text(" " * width)).append_text(line))
 
