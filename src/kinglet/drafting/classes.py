@@ -175,6 +175,54 @@ def _base(slot: Slot) -> str:
     return slot.alias or re.sub(r"_[0-9]+$", "", slot.name)
 
 
+_SQL = frozenset(
+    [
+        "ALL",
+        "AND",
+        "ANY",
+        "AS",
+        "ASC",
+        "BETWEEN",
+        "BY",
+        "CASE",
+        "DEFAULT",
+        "DESC",
+        "DISTINCT",
+        "ELSE",
+        "END",
+        "EXISTS",
+        "FROM",
+        "GROUP",
+        "HAVING",
+        "IN",
+        "INTO",
+        "IS",
+        "JOIN",
+        "LEFT",
+        "LIKE",
+        "LIMIT",
+        "NOT",
+        "NULL",
+        "ON",
+        "OR",
+        "ORDER",
+        "RIGHT",
+        "SELECT",
+        "SET",
+        "TABLE",
+        "THEN",
+        "TO",
+        "UNION",
+        "USING",
+        "VALUES",
+        "WHEN",
+        "WHERE",
+        "WITH",
+    ]
+)
+"""Words of SQL, which expressions quote where they are fields."""
+
+
 def _paths(caption: str, slots: list[Slot], outer: list[Slot]) -> dict[str, str]:
     out: dict[str, str] = {}
     table = _BY_CLASS.get(caption, {})
@@ -184,7 +232,7 @@ def _paths(caption: str, slots: list[Slot], outer: list[Slot]) -> dict[str, str]
         if path is None and base == "host" and slot in outer:
             path = "device.hostname"
         if path is not None and path not in out:
-            out[path] = slot.name
+            out[path] = f'"{slot.name}"' if slot.name.upper() in _SQL else slot.name
     return out
 
 

@@ -146,8 +146,8 @@ def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
         slots = [slot for slot in found.slots if slot.values == getattr(mined.head[mined.kind], "values", None)]
         if slots:
             slots[0].words = ()
-            if slots[0].wanted in ("number", "value", "unit"):
-                slots[0].name = slots[0].wanted = "code"
+            if slots[0].wanted.rstrip("_0123456789") in ("number", "value", "unit", "host"):
+                slots[0].name = slots[0].wanted = "code" if slots[0].type == "int" else "source"
             work.shape.kind = slots[0].name
             work.shape.kind_is_number = slots[0].type == "int"
 

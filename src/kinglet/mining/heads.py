@@ -90,6 +90,8 @@ def head_of(lines: Sequence[Cells]) -> Head:
         sign = not (look == "w" or look[0] == "\ue000")
         if not sign:
             words = Counter(texts[position] for _, texts in now)
+            if stamped and look == "w" and _is_key(now, position):
+                break  # pairs are of the message
             plain = look == "w" and sum(is_word(keys[position]) for keys, _ in now) > 0.5 * len(now)
             if look == value(TIME) or (plain and _is_sure(now, position, words)):
                 sure = position + 1
@@ -148,6 +150,10 @@ def _followed(lines: Sequence[Line], i: int) -> tuple[dict[str, Counter[str]], f
         behind[next((key for key in keys[i + 1 :] if is_word(key)), "")][texts[i]] += 1
     usual = {word: counts for word, counts in behind.items() if word and counts.total() > 1}
     return usual, sum(counts.total() for counts in usual.values() if len(counts) > 1) / len(lines)
+
+
+def _is_key(lines: Sequence[Line], i: int) -> bool:
+    return sum(keys[i + 1 : i + 2] == ("=",) for keys, _ in lines) >= _ALL * len(lines)
 
 
 def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:

@@ -287,6 +287,7 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int],
     return whole if is_head else _told(whole, len(form_of))
 
 
+_MOST_PIECES = 7
 _SIGNS = re.compile(r"([:/=#,|])")
 
 
@@ -297,7 +298,11 @@ def _pieces(part: Literal | Varying, *, is_head: bool) -> list[Literal | Varying
     split = [_SIGNS.split(text) if text is not None else None for text in part.values]
     known = [pieces for pieces in split if pieces is not None]
     first = known[0]
-    if len(known) < _CONSTANT or len(first) < 3 or any(pieces[1::2] != first[1::2] or "" in pieces for pieces in known):
+    if (
+        len(known) < _CONSTANT
+        or not 3 <= len(first) <= _MOST_PIECES
+        or any(pieces[1::2] != first[1::2] or "" in pieces for pieces in known)
+    ):
         return [part]
     out: list[Literal | Varying] = []
     for i in range(len(first)):
@@ -447,7 +452,8 @@ def _part(found: Table, values: list[list[str | None]], i: int, *, is_head: bool
         return [Literal(column.literal)]
     blank: list[Literal | Varying] = [Literal(column.blank)] if column.blank else []
     present = [text for text in values[i] if text is not None]
-    same = column.keys == {value(NAME)} and len(present) >= _CONSTANT and len(set(present)) == 1
+    of_key = i > 0 and (found.columns[i - 1].literal or "").endswith("=")
+    same = column.keys == {value(NAME)} and not of_key and len(present) >= _CONSTANT and len(set(present)) == 1
     if same and not is_head and _FIXED.fullmatch(present[0]):
         return [*blank, Literal(present[0])]
     return [*blank, Varying(values[i], column.keys)]
