@@ -176,49 +176,8 @@ def _base(slot: Slot) -> str:
 
 
 _SQL = frozenset(
-    [
-        "ALL",
-        "AND",
-        "ANY",
-        "AS",
-        "ASC",
-        "BETWEEN",
-        "BY",
-        "CASE",
-        "DEFAULT",
-        "DESC",
-        "DISTINCT",
-        "ELSE",
-        "END",
-        "EXISTS",
-        "FROM",
-        "GROUP",
-        "HAVING",
-        "IN",
-        "INTO",
-        "IS",
-        "JOIN",
-        "LEFT",
-        "LIKE",
-        "LIMIT",
-        "NOT",
-        "NULL",
-        "ON",
-        "OR",
-        "ORDER",
-        "RIGHT",
-        "SELECT",
-        "SET",
-        "TABLE",
-        "THEN",
-        "TO",
-        "UNION",
-        "USING",
-        "VALUES",
-        "WHEN",
-        "WHERE",
-        "WITH",
-    ]
+    ("ALL", "AND", "ANY", "AS", "ASC", "BY", "CASE", "DESC", "ELSE", "END", "FROM", "GROUP", "IN", "INTO", "IS", "LEFT")
+    + ("LIKE", "LIMIT", "NOT", "NULL", "ON", "OR", "ORDER", "RIGHT", "SET", "TO")
 )
 """Words of SQL, which expressions quote where they are fields."""
 

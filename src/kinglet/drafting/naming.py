@@ -81,10 +81,13 @@ class Names:
     def __init__(self, taken: Iterable[str] = ()) -> None:
         self._taken = {*RESERVED, "body", "more", *taken}
         self._side = ""
+        self.last = ""
+        """The type of the slot that was named last."""
 
     def name(self, before: str, type_: str, wanted: str | None = None) -> str:
         """A name for the slot of this type behind this text."""
         chosen = wanted or self._called(before, type_)
+        self.last = type_
         number, found = 1, chosen
         while found in self._taken:
             number += 1

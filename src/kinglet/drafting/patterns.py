@@ -194,7 +194,7 @@ def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[s
     if part.looks == {value(TIME)}:
         type_ = moment_type([text for text in part.values if text is not None])
         return Slot(names.name(before, "time"), type_, part.values)
-    type_, words = slot_type(part, before, last=last)
+    type_, words = slot_type(part, before, last=last, of_address=names.last in ("ip", "host"))
     name = names.name(before, type_)
     return Slot(name, type_, part.values, words if is_open(name) else ())
 
@@ -211,8 +211,11 @@ def moment_type(texts: Sequence[str]) -> str:
     return f"/{shape}" if all(re.fullmatch(shape, text) for text in texts) else "text"
 
 
-def slot_type(part: Varying, before: str, *, last: bool) -> tuple[str, tuple[str, ...]]:
-    """The type of what varies, and the words that it may be, where they are few."""
+def slot_type(part: Varying, before: str, *, last: bool, of_address: bool = False) -> tuple[str, tuple[str, ...]]:
+    """The type of what varies, and the words that it may be, where they are few.
+
+    before: the fixed text in front. last: nothing follows. of_address: an address stands before that text.
+    """
     known = [text for text in part.values if text is not None]
     counts = Counter(known)
     if (
@@ -231,10 +234,10 @@ def slot_type(part: Varying, before: str, *, last: bool) -> tuple[str, tuple[str
         found = "text"
     if found in ("int", "port") and not all(_is_number(text) for text in counts):
         found = "word"
-    of_port = before == ":" or before.rstrip().lower().endswith("port")
+    of_port = (before == ":" and of_address) or before.rstrip().lower().endswith("port")
     if found == "int" and of_port and all(0 <= int(text) <= 65535 for text in counts):
         found = "port"
-    elif found == "port" and before != ":" and "port" not in before.lower():
+    elif found == "port" and not of_port:
         found = "int"
     if found == "word" and any(re.search(r"\s", text) for text in counts):
         found = "text"

@@ -128,8 +128,9 @@ def _look(keys: tuple[str, ...], i: int) -> str:
 
 def _is_sure(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
     """Whether words are those that levels are called by, or stand between signs in all lines."""
-    levels = all(word.lower() in _LEVELS for word, count in words.items() if count > 0.02 * len(lines))
-    return levels or (_closed(lines, i) and len(words) <= _FEW)
+    usual = [word.lower() for word, count in words.items() if count > 0.02 * len(lines)]
+    levels = bool(usual) and _LEVELS.issuperset(usual)
+    return levels or (_closed(lines, i) and 1 < len(words) <= _FEW)
 
 
 def _is_of_head(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
