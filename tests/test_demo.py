@@ -75,7 +75,7 @@ class Demo(InFolder):
 
         # what it names, on what it wrote
         commands = [line.split("$ kinglet ")[1] for line in called.out.splitlines() if line.startswith("   $ kinglet ")]
-        self.assertEqual(5, len(commands))
+        self.assertEqual(6, len(commands))
         for command in commands:
             with self.subTest(command=command):
                 words = [word.strip('"') for word in re.findall(r'"[^"]*"|\S+', command)]

@@ -45,6 +45,7 @@ def command(ctx: click.Context, folder: str, first_day: datetime | None, as_json
     out = console()
     _opening(out, logs, story)
     _look(ctx, out, logs)
+    _draft(ctx, out, logs)
     _try(ctx, out, bench(Path(folder)))
     _check(ctx, out, logs)
     figures = _run(out, logs, Path(folder))
@@ -91,12 +92,35 @@ def _look(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
     ctx.invoke(look.command, files=(str(shown.log),), shapes=3, encoding=None, max_unpacked_bytes=None, as_json=False)
 
 
+def _draft(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
+    from kinglet.cli import draft
+
+    shown = next(item for item in logs if item.name == "jump-host")
+    _step(
+        out,
+        2,
+        "Have the first parser written: its messages, its fields, and what is unsure",
+        f"kinglet draft {shown.log} --messages 4",
+    )
+    nothing: dict[str, Any] = dict.fromkeys(("output", "into", "product", "zone", "at", "encoding", "most"))
+    ctx.invoke(
+        draft.command,
+        files=(str(shown.log),),
+        **nothing,
+        max_unpacked_bytes=None,
+        mask=False,
+        split=False,
+        shown=4,
+        as_json=False,
+    )
+
+
 def _try(ctx: click.Context, out: Console, first: DemoLog) -> None:
     from kinglet.cli import try_
 
     _step(
         out,
-        2,
+        3,
         "Try a parser on a sample: what was read, what was not, and why",
         f"kinglet try {first.parser} {first.log} --show 5",
     )
@@ -120,7 +144,7 @@ def _check(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
 
     _step(
         out,
-        3,
+        4,
         "Check the cases that stand beside each parser, its mapping, and what rules get of it",
         f"kinglet check {' '.join(str(item.parser) for item in logs)} --rules {logs[0].parser.parent.parent / 'rules'}",
     )
@@ -136,7 +160,7 @@ def _check(ctx: click.Context, out: Console, logs: list[DemoLog]) -> None:
 def _run(out: Console, logs: list[DemoLog], folder: Path) -> list[dict[str, Any]]:
     _step(
         out,
-        4,
+        5,
         "Run the parsers in bulk and map every event onto the common model",
         f"kinglet run -p {logs[0].parser} {logs[0].log} -o {folder / 'out' / logs[0].name}.parquet --as model",
     )
@@ -175,7 +199,7 @@ def _figures(item: DemoLog, folder: Path) -> dict[str, Any]:
 def _model(ctx: click.Context, out: Console) -> None:
     from kinglet.cli import model
 
-    _step(out, 5, "See what a class of the model wants", 'kinglet model "Tunnel Activity"')
+    _step(out, 6, "See what a class of the model wants", 'kinglet model "Tunnel Activity"')
     ctx.invoke(
         model.command, name="Tunnel Activity", search=None, all_attributes=False, file_schema=False, as_json=False
     )

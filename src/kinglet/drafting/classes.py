@@ -175,10 +175,10 @@ def _base(slot: Slot) -> str:
     return slot.alias or re.sub(r"_[0-9]+$", "", slot.name)
 
 
-_SQL = frozenset(
-    ("ALL", "AND", "ANY", "AS", "ASC", "BY", "CASE", "DESC", "ELSE", "END", "FROM", "GROUP", "IN", "INTO", "IS", "LEFT")
-    + ("LIKE", "LIMIT", "NOT", "NULL", "ON", "OR", "ORDER", "RIGHT", "SET", "TO")
+_WORDS_OF_SQL = (
+    "ALL AND ANY AS ASC BY CASE DESC ELSE END FROM GROUP IN INTO IS LEFT LIKE LIMIT NOT NULL ON OR ORDER RIGHT SET TO"
 )
+_SQL = frozenset(_WORDS_OF_SQL.split())
 """Words of SQL, which expressions quote where they are fields."""
 
 
