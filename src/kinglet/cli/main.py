@@ -57,6 +57,7 @@ _HELP = """Write and test parsers that turn raw logs into events of a common mod
 \b
 See what it does:                     kinglet demo
 A log that nobody has a parser for:   kinglet look LOG
+The first parser for it:              kinglet draft LOG -o PARSER.yaml
 A parser and a sample:                kinglet try PARSER.yaml LOG
 The cases of a parser:                kinglet check PARSER.yaml
 Everything, into a file:              kinglet run -p PARSER.yaml LOG -o events.parquet

@@ -6,6 +6,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import TypeVar, cast
 
 from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, Cells, cells, is_value, is_word, value
 from kinglet.mining.columns import Table, table
@@ -277,7 +278,7 @@ def _parts(found: Table, values: list[list[str | None]], form_of: Sequence[int],
             runs.append((column.forms, [i]))
     runs = _placed(found, runs, forms)
     for having, members in runs:
-        made = _joined([piece for i in members for piece in _part(found, values, i, is_head=is_head)])
+        made = _merged([piece for i in members for piece in _part(found, values, i, is_head=is_head)])
         made = [piece for part in made for piece in _pieces(part, is_head=is_head)]
         if len(having) == forms:
             parts += made
@@ -312,7 +313,7 @@ def _pieces(part: Literal | Varying, *, is_head: bool) -> list[Literal | Varying
             out.append(Literal(first[i]))
         else:
             out.append(Varying(texts, frozenset({value(NAME)})))
-    return _joined(out)
+    return _merged(out)
 
 
 def _told(parts: list[Part], rows: int) -> list[Part]:
@@ -459,21 +460,15 @@ def _part(found: Table, values: list[list[str | None]], i: int, *, is_head: bool
     return [*blank, Varying(values[i], column.keys)]
 
 
-def _joined(parts: Sequence[Literal | Varying]) -> list[Literal | Varying]:
-    out: list[Literal | Varying] = []
-    for part in parts:
-        if isinstance(part, Literal) and out and isinstance(out[-1], Literal):
-            out[-1] = Literal(out[-1].text + part.text)
-        else:
-            out.append(part)
-    return out
+P = TypeVar("P", bound=Part)
 
 
-def _merged(parts: Sequence[Part]) -> list[Part]:
-    out: list[Part] = []
+def _merged(parts: Sequence[P]) -> list[P]:
+    """The parts, with fixed texts that stand side by side as one."""
+    out: list[P] = []
     for part in parts:
         if isinstance(part, Literal) and out and isinstance(out[-1], Literal):
-            out[-1] = Literal(out[-1].text + part.text)
+            out[-1] = cast(P, Literal(out[-1].text + part.text))
         else:
             out.append(part)
     return out
