@@ -495,6 +495,22 @@ class CommandLine(InFolder):
         self.write("p.log", "\n".join(lines) + "\n")
         self.assertIn("`dpkg` reads 100 %", kinglet("draft", "p.log").out.splitlines()[1])
 
+    def test_an_encoding_that_was_named_stands_in_the_file(self) -> None:
+        text = "".join(f"2026-05-06 07:08:{i:02} Schütte {i} geöffnet\n" for i in range(40))
+        self.write("old.log", text.encode("cp850"))
+        self.assertEqual(0, kinglet("draft", "old.log", "--encoding", "cp850", "-o", "old.yaml").status)
+        events = package.load("old.yaml").parse("old.log").events
+        self.assertEqual((40, True), (events.height, (events["state"] == "complete").all()))
+        self.assertTrue(events["raw"].str.contains("geöffnet").all())
+
+    def test_several_files_are_one_log(self) -> None:
+        (self.folder / "logs").mkdir()
+        for i in range(3):
+            self.write(f"logs/s-{i}.log", "\n".join(self.made.lines[i * 100 : i * 100 + 100]) + "\n")
+        self.assertEqual(300, kinglet("draft", "logs", "--json").json()["complete"])
+        files = [f"logs/s-{i}.log" for i in range(3)]
+        self.assertEqual(300, kinglet("draft", *files, "--json").json()["complete"])
+
     def test_wrong_use(self) -> None:
         self.write("empty.log", "")
         for arguments, said in (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from typing import TYPE_CHECKING
 
 import click
@@ -83,7 +84,7 @@ def command(
             out.print()
         render(out, one, shown)
         if not nothing:
-            _next(out, one, place)
+            _next(out, one, place, files)
 
 
 def render(out: Console, made: Draft, shown: int) -> None:
@@ -149,7 +150,7 @@ def _message(out: Console, message: DraftedMessage, digits: int) -> None:
         out.print((head if i == 0 else Text(" " * width)).append_text(line))
 
 
-def _next(out: Console, made: Draft, target: str | None) -> None:
+def _next(out: Console, made: Draft, target: str | None, files: tuple[str, ...]) -> None:
     from rich.text import Text
 
     from kinglet.cli.render import state_colours
@@ -159,7 +160,8 @@ def _next(out: Console, made: Draft, target: str | None) -> None:
 
     if target is None:
         _fact(out, "next", "nothing was written; say where with -o")
-        out.print(line(f"{made.command} -o {made.stem}.yaml"), soft_wrap=True)
+        again = " ".join(map(shlex.quote, files))
+        out.print(line(f"kinglet draft {again} -o {made.stem}.yaml"), soft_wrap=True)
     elif target != "-":
         _fact(out, "next", f"{target} is written; read its comments, then")
         out.print(line(f"kinglet check {target}"), soft_wrap=True)

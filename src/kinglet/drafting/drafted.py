@@ -10,7 +10,7 @@ from kinglet.calls import call_options
 from kinglet.discover.facts import Facts, facts
 from kinglet.drafting.adding import added
 from kinglet.drafting.devices import Stretch, devices
-from kinglet.drafting.finishing import mapped, report, with_cases
+from kinglet.drafting.finishing import mapped, report, with_cases, with_encoding
 from kinglet.drafting.patterns import Slot, Written
 from kinglet.drafting.recurring import recurring
 from kinglet.drafting.report import Doubt, Draft
@@ -57,7 +57,7 @@ def draft(
     if not vendor.strip() or not name.strip():
         raise UsageError(f"product: {product!r} does not name a vendor and a product", "write it as VENDOR/NAME")
     found = facts(open_sources(*logs, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes), logs[0], reference)
-    wishes = Wishes(vendor.strip(), name.strip(), zone, at, most, mask)
+    wishes = Wishes(vendor.strip(), name.strip(), zone, at, most, mask, encoding)
     if into is not None:
         return added(into, found, wishes)
     parts = devices(found.sample) if found.records is None else []
@@ -86,6 +86,7 @@ def _drafted(work: Work) -> Draft:
         events, parser = _read(work)
     except ParserFileError as error:  # nothing is written that does not load
         events, parser = _general(work, error)
+    with_encoding(work)
     mapped(work)
     work.shape.parts = recurring(variant.pattern for variant in work.shape.variants)
     with_cases(work, events, work.loaded() if work.shape.parts else parser)

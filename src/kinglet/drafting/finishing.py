@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
-
 import polars as pl
 
 from kinglet.drafting.cases import case, chosen
@@ -24,6 +22,12 @@ _PLAIN = 4
 """The score from which on a class is mapped, rather than suggested."""
 _SHOWN = 3
 _OF_SYSLOG = (Slot("host", "host", []), Slot("app", "word", [], alias="service"))
+
+
+def with_encoding(work: Work) -> None:
+    """Says in the file how the log is encoded, where it was said that its content does not tell."""
+    if work.wishes.encoding is not None:
+        work.shape.events["encoding"] = work.wishes.encoding
 
 
 def mapped(work: Work) -> None:
@@ -123,11 +127,9 @@ def report(work: Work, events: pl.DataFrame) -> Draft:
         lines = [int(numbers[row]) for row in events["variant"].is_null().arg_true().head(_SHOWN)]
         mend = "--most N writes more variants" if full else "look at them with `kinglet try`, `--only partial`"
         work.doubts.append(Doubt("messages", f"{left:,} events are read by no variant", mend, lines))
-    plain = work.found.name if work.found.name[:1] != "<" else "LOG"
     return Draft(
         work.found.name,
         work.shape.name,
-        f"kinglet draft {shlex.quote(plain)}",
         work.written(),
         scalar(work.shape.events).strip("{}").removesuffix(": true"),
         scalar(work.shape.time).strip("{}") if work.shape.time is not None else "",

@@ -45,15 +45,13 @@ class Ready:
 class Draft:
     """A first parser of a log.
 
-    stem: what the parser is called; command: the one that drafts it again. text: the parser file; cut, time, envelope,
-    kind: what it says of these. events: how many were looked at; complete: how many of them the parser reads wholly,
-    partial: only their front part. left: events of messages beyond the most that were wanted. others: drafts for the
+    stem: what the parser is called. text: the parser file; cut, time, envelope, kind: what it says of these. events: how
+    many were looked at; complete: how many of them the parser reads wholly, partial: only their front part. left: events of messages beyond the most that were wanted. others: drafts for the
     other devices of the log.
     """
 
     name: str
     stem: str
-    command: str
     text: str
     cut: str
     time: str

@@ -33,6 +33,7 @@ class Wishes(NamedTuple):
     at: str | None = None
     most: int = MOST
     mask: bool = False
+    encoding: str | None = None
 
 
 class Work:
@@ -48,9 +49,8 @@ class Work:
         self.numbered = numbered
         self.earlier = 0
         """Cases that a parser has already, which is added to."""
-        self.shape = Shape(
-            file_stem(found.name) + number, wishes.vendor, wishes.product, dict(found.boundaries[0].events)
-        )
+        events = dict(found.boundaries[0].events)
+        self.shape = Shape(file_stem(found.name) + number, wishes.vendor, wishes.product, events)
 
     @property
     def outer(self) -> list[Slot]:

@@ -27,7 +27,7 @@ def _head(shape: Shape) -> Iterator[str]:
     yield f"product: {{vendor: {scalar(shape.vendor)}, name: {scalar(shape.product)}}}"
     if shape.events != {"line": True}:
         name, value = next(iter(shape.events.items()))
-        yield f"events: {name}" if value is True else f"events: {scalar(shape.events)}"
+        yield f"events: {name}" if value is True and len(shape.events) == 1 else f"events: {scalar(shape.events)}"
     for note in shape.time_notes:
         yield from comment(note)
     if shape.time is not None:
