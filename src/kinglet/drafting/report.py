@@ -45,9 +45,9 @@ class Ready:
 class Draft:
     """A first parser of a log.
 
-    stem: what the parser is called. text: the parser file; cut, time, envelope, kind: what it says of these. events: how
-    many were looked at; complete: how many of them the parser reads wholly, partial: only their front part. left: events of messages beyond the most that were wanted. others: drafts for the
-    other devices of the log.
+    stem: what the parser is called. text: the parser file; cut, time, envelope, kind: what it says of these. events:
+    how many were looked at; complete: how many of them the parser reads wholly, partial: only their front part. left:
+    events of messages beyond the most that were wanted. others: drafts for the other devices of the log.
     """
 
     name: str
