@@ -6,6 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 
 from kinglet.mining.cells import is_value, is_word
+from kinglet.mining.switches import SWITCHES
 
 Keys = tuple[str, ...]
 _MATCH, _VALUE, _SIGN = 1.0, 0.5, 0.15
@@ -13,7 +14,7 @@ _MOST_CANDIDATES = 24
 _ENOUGH = 0.62
 _CONFLICT = 0.12
 """What a word of each that the other lacks counts against two forms."""
-_OFTEN, _CONFLICT_OF_OFTEN = 5, 0.2
+_OFTEN, _CONFLICT_OF_OFTEN = 5, 0.4
 """The same where both occur so often: then it is no rare value."""
 
 
@@ -83,15 +84,9 @@ def likeness(one: Keys, other: Keys, conflict: float = _CONFLICT) -> float:
     return 0.5 * score / whole + 0.5 * score / largest - (0.0 if first else 0.3) - conflict * conflicts
 
 
-_SWITCHES = frozenset(
-    "yes no on off true false up down enabled disabled open closed in out tcp udp ok fail success failure low".split()  # noqa: SIM905
-)
-"""Words that are values rather than messages, in the language of most devices."""
-
-
 def _tells(key: str) -> bool:
     """Whether a word may tell one message from another."""
-    return is_word(key) and key.lower() not in _SWITCHES
+    return is_word(key) and key.lower() not in SWITCHES
 
 
 def _left(one: Keys, other: Keys) -> list[str]:

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from kinglet.mining.cells import NAME, TEXT, WORD, is_word, value
+from kinglet.mining.switches import SWITCHES
 
 _ROUNDS = 8
 _SEEN = 4
@@ -189,7 +190,8 @@ def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
     enclosed = (bool(before) and before[-1] in "\"'([<=") or (
         len(before) > 1 and before[-1] == " " and before[-2] in ":="
     )
-    return enclosed or literal >= 2
+    # of two or three words nothing tells whether they are values, unless they are known as such
+    return enclosed or (literal >= 2 and all(word.lower() in SWITCHES for word in words))
 
 
 def _replaced(form: Keys, places: set[tuple[Keys, Keys]], words: set[str]) -> Keys:
