@@ -408,6 +408,9 @@ class OddLogs(unittest.TestCase):
         self.assertEqual("2026-05-06 07:08:00", package.look(lines)[0].stamps[0].example)
         levels = [f"<{'INFO' if i % 2 else 'WARN'}> 2026-05-06 07:08:{i:02} gate {i} shut" for i in range(30)]
         self.assertIsNone(package.look(levels)[0].container)
+        for name in ("阀门", "šluza", "quay-7.marram.example"):
+            apps = [f"{name}{i % 3}[{i}] - 2026-05-06 07:08:{i:02} gate {i} shut" for i in range(40)]
+            self.assertEqual(40, package.look(apps)[0].events)
         rare = [f"07:08:{i:02} berth {i}" + (" until 2026-07-01" if i % 12 == 0 else "") for i in range(48)]
         first = package.look(rare)[0].stamps[0]
         self.assertEqual(("time of day", True), (first.form, first.is_time))

@@ -133,17 +133,17 @@ def _is_labelled(form: str) -> bool:
 
 def _prefix_regex(text: str) -> str | None:
     """What stands before a stamp, with its words and numbers left open; nothing where it is too much."""
-    parts = re.findall(r"[A-Za-z0-9](?:[A-Za-z0-9_.-]*[A-Za-z0-9])?|\s+|.", text)
+    parts = re.findall(r"[^\W_](?:[\w.-]*[^\W_])?|\s+|.", text)
     if len(parts) > 8:
         return None
     out = ""
     for part in parts:
-        if part.isalpha():
+        if part.isascii() and part.isalpha():
             out += "[A-Za-z]+"
-        elif part.isdigit():
+        elif part.isascii() and part.isdigit():
             out += "[0-9]+"
-        elif part[0].isalnum() and part.isascii():
-            out += "[A-Za-z0-9_.-]+"
+        elif part[0].isalnum():
+            out += r"[\w.-]+"
         else:
             out += r"\s+" if part.isspace() else re.escape(part)
     return out
