@@ -34,7 +34,6 @@ PUMP = "kinglet-demo/parsers/pump-panel.yaml kinglet-demo/bench/pump-bench.log"
 TERMINALS = {
     "look": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | head -n 29",
     "look-columns": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | tail -n +38 | head -n 29",
-    "look-next": "look kinglet-demo/logs/manifest-store.json.gz --shapes 3 | tail -n 29",
     "look-events": "look kinglet-demo/logs/kiosk-app.log | head -n 29",
     "look-dates": "look kinglet-demo/logs/winch-audit.log | tail -n +18 | head -n 29",
     "draft": "draft kinglet-demo/logs/jump-host.log -o jump-host.yaml --zone Europe/Lisbon --product OpenSSH/sshd",
