@@ -17,9 +17,9 @@ from hypothesis import strategies as st
 
 import kinglet as package
 from kinglet.demo.writing import write_demo
+from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.masking import Masks
 from kinglet.drafting.report import Draft
-from kinglet.drafting.yaml_text import quoted, scalar
 from kinglet.errors import KingletError
 from kinglet.mining.cells import cells
 from kinglet.mining.columns import table
@@ -214,6 +214,13 @@ class Drafts(unittest.TestCase):
 
     def test_times_are_those_of_the_device(self) -> None:
         self.assertEqual(self.made.times, self.events["time"].to_list())
+        self.assertEqual([], self.drafted.doubts)
+
+    def test_stamps_that_are_no_times_are_told(self) -> None:
+        lines = [f"2026-05-{i % 28 + 1:02} 07:08:{i:02} gate {i} shut" for i in range(40)]
+        lines[7] = "2026-02-31 07:08:07 gate 7 shut"
+        found = package.draft(lines)
+        self.assertIn("1 stamp without a time", " ".join(doubt.what for doubt in found.doubts))
 
     def test_names_and_types_come_from_words_and_neighbours(self) -> None:
         patterns = {message.pattern for message in self.drafted.messages}
@@ -524,6 +531,7 @@ class CommandLine(InFolder):
             ((self.log, "--zone", "Nowhere/Else"), "no such zone"),
             ((self.log, "-o", "a.yaml", "--into", "b.yaml"), "both -o and --into"),
             ((self.log, "--into", "nope.yaml"), "no such parser file"),
+            ((self.log, "--into", "nope.yaml", "--zone", "UTC"), "goes with a new draft"),
             ((self.log, "-o", "no/such/folder.yaml"), "there is no folder"),
         ):
             with self.subTest(arguments=arguments):

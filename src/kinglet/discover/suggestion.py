@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterator, Sequence
 from pathlib import PurePath
@@ -13,6 +12,7 @@ import polars as pl
 from kinglet.discover.shapes import escaped
 from kinglet.discover.structured import Structured, structured
 from kinglet.discover.times import TextPlace, Times
+from kinglet.discover.yaml_text import quoted
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.grammar import PatternError, parse
 from kinglet.timestamps.formats import parse_format
@@ -158,9 +158,7 @@ def flow(value: Any) -> str:
     text = str(value)
     if not isinstance(value, str):
         return text
-    if not text.isprintable():
-        return json.dumps(text)  # JSON text is a double-quoted scalar of YAML 1.2
-    return "'" + text.replace("'", "''") + "'"
+    return quoted(text)
 
 
 def command_text(name: str) -> str:

@@ -6,7 +6,7 @@ import dataclasses
 
 import polars as pl
 
-from kinglet.calls import call_options
+from kinglet.calls import ReferenceTime, call_options
 from kinglet.discover.facts import Facts, facts
 from kinglet.drafting.adding import added
 from kinglet.drafting.devices import Stretch, devices
@@ -27,7 +27,7 @@ def draft(
     *logs: Given,
     product: str | None = None,
     zone: str | None = None,
-    at: str | None = None,
+    at: ReferenceTime = None,
     encoding: str | None = None,
     most: int = MOST,
     mask: bool = False,
@@ -41,17 +41,21 @@ def draft(
     which stamps without a year lie, and by which the log was written. most: variants to write; what is left is counted.
     mask: cases have stand-ins for addresses, names and mail. split: where the log is of several devices, drafts for all
     of them, as `others` of the first.
-    into: the path of a parser; the draft is this parser with variants for what it does not read.
+    into: the path of a parser, which says product, zone and encoding itself; the draft is this parser with variants for
+    what it does not read.
 
     Raises:
         InputError: a log cannot be read, or has nothing in it.
         ParserFileError: the parser of `into` cannot be loaded.
         UsageError: an argument means nothing.
     """
+    beside = {"product": product, "zone": zone, "encoding": encoding, "split": split}
     if not logs:
         raise UsageError("draft needs at least one log")
     if not isinstance(most, int) or not 1 <= most <= 100_000:
         raise UsageError(f"most: {most!r} is no number of variants", "give 1 to 100,000")
+    if into is not None and (given := [name for name, one in beside.items() if one]):
+        raise UsageError(f"{given[0]} goes with a new draft", "the parser of `into` says it already: change it there")
     reference = call_options(at, zone).reference_time
     vendor, _, name = (product or "UNKNOWN/UNKNOWN").partition("/")
     if not vendor.strip() or not name.strip():

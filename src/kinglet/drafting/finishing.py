@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import polars as pl
 
+from kinglet.discover.words import counted
+from kinglet.discover.yaml_text import scalar
 from kinglet.drafting.cases import case, chosen
 from kinglet.drafting.classes import severities, suggested
 from kinglet.drafting.masking import Masks
@@ -12,10 +14,10 @@ from kinglet.drafting.ready import ready
 from kinglet.drafting.report import Doubt, Draft, DraftedMessage
 from kinglet.drafting.shape import Variant
 from kinglet.drafting.work import Work
-from kinglet.drafting.yaml_text import scalar
 from kinglet.errors import ParserFileError
 from kinglet.insight.cases import check_cases
 from kinglet.insight.coverage import coverage
+from kinglet.names import field_of
 from kinglet.parser import Parser
 
 _PLAIN = 4
@@ -80,7 +82,7 @@ def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
             continue
         names = [slot.name for slot in variant.everything if slot.name]
         work.shape.cases.append(case(work.shape, raw, event, names if work.shape.cases else [*outer[1:], *names]))
-    if parser.needs_order:
+    if parser.needs_order or any("state" in one["expect"] for one in work.shape.cases):
         _checked(work)
 
 
@@ -127,6 +129,8 @@ def report(work: Work, events: pl.DataFrame) -> Draft:
         lines = [int(numbers[row]) for row in events["variant"].is_null().arg_true().head(_SHOWN)]
         mend = "--most N writes more variants" if full else "look at them with `kinglet try`, `--only partial`"
         work.doubts.append(Doubt("messages", f"{left:,} events are read by no variant", mend, lines))
+    if doubt := _stamps_missed(work, events, numbers):
+        work.doubts.append(doubt)
     return Draft(
         work.found.name,
         work.shape.name,
@@ -144,6 +148,25 @@ def report(work: Work, events: pl.DataFrame) -> Draft:
         ready(work.found.sample.text),
         len(work.shape.cases),
         left if full else 0,
+    )
+
+
+def _stamps_missed(work: Work, events: pl.DataFrame, numbers: pl.Series) -> Doubt | None:
+    """What is to be said of stamps that are not read as they were found, or give no time."""
+    slot = field_of(work.shape.time.get("from", "")) if work.shape.time is not None else ""
+    if work.stamp_texts is None or slot not in events.columns:
+        return None
+    found = work.stamp_texts.is_not_null() & events["variant"].is_not_null()
+    other = (events[slot] != work.stamp_texts).fill_null(True) | events["time"].is_null()
+    rows = (found & other).arg_true()
+    if not len(rows):
+        return None
+    lines = [int(numbers[row]) for row in rows.head(_SHOWN)]
+    return Doubt(
+        "time",
+        f"{counted(len(rows), 'stamp')} without a time, or read otherwise than found",
+        "see `kinglet try`",
+        lines,
     )
 
 

@@ -21,41 +21,10 @@ _SIDES = {
 }
 """Words in front of an address that tell which end of a connection it is."""
 _PEOPLE = ("user", "by", "for", "account", "login")
-_SMALL = frozenset(
-    [
-        "a",
-        "an",
-        "and",
-        "are",
-        "as",
-        "at",
-        "be",
-        "but",
-        "by",
-        "for",
-        "from",
-        "has",
-        "in",
-        "into",
-        "is",
-        "it",
-        "its",
-        "no",
-        "not",
-        "of",
-        "on",
-        "or",
-        "so",
-        "than",
-        "that",
-        "the",
-        "this",
-        "to",
-        "was",
-        "were",
-        "with",
-    ]
+_JOINING = (
+    "a an and are as at be but by for from has in into is it its no not of on or so than that the this to was were with"
 )
+_SMALL = frozenset(_JOINING.split())
 _ENDS = ("ip", "host", "port", "mac")
 _PLAIN = {
     "int": "number", "num": "number", "hex": "number", "text": "text", "rest": "text", "word": "value", "time": "until",

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import math
 import re
-from collections import Counter
 from collections.abc import Mapping, Sequence
 
 import polars as pl
 
 from kinglet.drafting.patterns import Slot, slot_type
+from kinglet.mining.information import shared
 from kinglet.mining.messages import Varying
 
 _KINDS = frozenset(
@@ -43,6 +42,7 @@ _MOST_KINDS = 60
 _TELLS = 0.75
 """How much of what keys an event has the kind must tell: mutual information over the entropy of the keys."""
 _ALWAYS = 0.995
+_LEAST = 0.2  # bits, below which all events have the same keys
 _SIDES = {"src": "src", "source": "src", "from": "src", "client": "src", "remote": "src", "dst": "dst", "dest": "dst",
           "destination": "dst", "to": "dst", "server": "dst", "target": "dst"}  # fmt: skip
 
@@ -54,10 +54,9 @@ def types_of(texts: Mapping[str, pl.Series], stamp: str | None) -> dict[str, str
         if name == stamp:
             out[name] = "time"
             continue
-        found, _ = slot_type(
-            Varying(column.to_list(), frozenset()), "port" if name.lower().endswith("port") else "", last=False
-        )
-        out[name] = found
+        before = "port" if name.lower().endswith("port") else ""
+        distinct = Varying(column.drop_nulls().unique().to_list(), frozenset())
+        out[name], _ = slot_type(distinct, before, last=False)
     return out
 
 
@@ -84,15 +83,11 @@ def kind_of(texts: Mapping[str, pl.Series], stamp: str | None) -> str | None:
 
 
 def _told(column: pl.Series, signs: pl.Series) -> float:
-    """How much of one column another tells: their mutual information over the smaller entropy."""
-    both = _entropy(Counter(zip(column.to_list(), signs.to_list(), strict=True)))
-    one, other = _entropy(Counter(column.to_list())), _entropy(Counter(signs.to_list()))
-    return (one + other - both) / other if other > 0.2 else 0.0
-
-
-def _entropy(counts: Counter[object]) -> float:
-    total = counts.total()
-    return -sum(count / total * math.log2(count / total) for count in counts.values())
+    """How much of which keys an event has a column tells."""
+    table = pl.DataFrame([column.alias("one"), signs.alias("other")])
+    counts = [table.group_by(names).len()["len"].to_list() for names in (["one", "other"], ["one"], ["other"])]
+    both, _, other = shared(*counts)
+    return both / other if other > _LEAST else 0.0
 
 
 def message_of(texts: Mapping[str, pl.Series]) -> str | None:

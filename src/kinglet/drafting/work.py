@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.calls import ReferenceTime
 from kinglet.discover.facts import Facts
 from kinglet.discover.suggestion import file_stem, stamp_format
 from kinglet.drafting.agreeing import agree
@@ -30,7 +31,7 @@ class Wishes(NamedTuple):
     vendor: str = "UNKNOWN"
     product: str = "UNKNOWN"
     zone: str | None = None
-    at: str | None = None
+    at: ReferenceTime = None
     most: int = MOST
     mask: bool = False
     encoding: str | None = None

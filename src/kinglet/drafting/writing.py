@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from typing import Any
 
 from kinglet.discover.structured import Structured
+from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.recurring import with_parts
 from kinglet.drafting.shape import Shape, Variant
-from kinglet.drafting.yaml_text import quoted, scalar
 from kinglet.names import field_of
 
 _WIDTH = 116

@@ -96,7 +96,8 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
     if end > _LONGEST:  # what is behind is text
         cut = text.rfind(" ", _LONGEST // 2, _LONGEST)
         end = cut + 1 if cut > 0 else _LONGEST
-        tail = text[end:]
+    is_json = end == len(text) - len(tail)
+    tail = text[end:]
     for piece in regex.finditer(text, 0, end):
         kind = (piece.lastgroup or "s")[0]
         part = piece[0]
@@ -119,7 +120,7 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
                 keys.append(value(kind))
         found.append(part)
     if tail:
-        keys.append(value(JSON) if tail[0] == "{" and tail[-1] == "}" else value(TEXT))
+        keys.append(value(JSON) if is_json else value(TEXT))
         found.append(tail)
     return Cells(tuple(keys), tuple(found))
 

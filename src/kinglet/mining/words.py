@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
 
 from kinglet.mining.cells import NAME, TEXT, WORD, is_word, value
+from kinglet.mining.information import shared
 from kinglet.mining.switches import SWITCHES
 
 _ROUNDS = 8
 _SEEN = 4
 _DEPENDS = 0.3
+_LEAST = 0.05  # bits, below which there is nothing to tell
 _MANY = 4
 """So many words at one place are values."""
 Keys = tuple[str, ...]
@@ -165,15 +165,9 @@ def _dependence(joint: Counter[tuple[int, str]]) -> float:
     for (a, b), count in joint.items():
         one[a] += count
         other[b] += count
-    least = min(_entropy(one), _entropy(other))
-    if least > 0.05:
-        return (_entropy(one) + _entropy(other) - _entropy(joint)) / least
-    return 0.0
-
-
-def _entropy(counts: Counter[Any]) -> float:
-    total = counts.total()
-    return -sum(count / total * math.log2(count / total) for count in counts.values() if count)
+    both, first, second = shared(joint.values(), one.values(), other.values())
+    least = min(first, second)
+    return both / least if least > _LEAST else 0.0
 
 
 def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
