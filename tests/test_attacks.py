@@ -14,8 +14,9 @@ import subprocess
 import sys
 import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import kinglet as kinglet_module
 from tests.helpers import PATIENCE, PUMP, PUMP_LOG, ROOT, InFolder, kinglet, soon, with_pattern
@@ -266,6 +267,20 @@ class Accidents(InFolder):
             run.communicate(timeout=PATIENCE)
             self.assertEqual(0, run.returncode)
         self.assertEqual(140_000, Path("o.ndjson").read_bytes().count(b"\n"))
+        self.assertEqual([], list(self.folder.glob(".*.part")))
+
+    def test_no_run_takes_the_file_of_another_for_a_leftover(self) -> None:
+        from kinglet.output.writers import NdjsonWriter
+
+        def write() -> None:
+            for _ in range(100):
+                with NdjsonWriter("o.ndjson", cast(Any, None)) as writer:
+                    writer.write(b"{}\n")
+
+        with ThreadPoolExecutor(4) as pool:
+            for done in [pool.submit(write) for _ in range(4)]:
+                done.result()
+        self.assertEqual(b"{}\n", Path("o.ndjson").read_bytes())
         self.assertEqual([], list(self.folder.glob(".*.part")))
 
     def test_many_inputs_and_few_files(self) -> None:

@@ -18,6 +18,13 @@ from typing import IO, TYPE_CHECKING, Any, ClassVar
 
 import polars as pl
 
+try:
+    import fcntl
+
+    MARKS = True
+except ImportError:  # a system that cannot mark files: leftovers of killed runs stay
+    MARKS = False
+
 from kinglet.errors import OutputError
 from kinglet.output.feeding import Feed
 from kinglet.output.views import View
@@ -62,19 +69,23 @@ class Writer:
             self.stream = sys.stdout.buffer
             return self
         _clear_leftovers(self.path)
-        self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
         stream: IO[bytes] | None = None
-        try:
-            stream = self.aside.open("xb")
-            _hold(stream)
-        except OSError as error:
-            raise _unwritable(self.path, error) from None
-        except BaseException:
-            # told to end between the file and the block that would throw it away
-            if stream is not None:
-                stream.close()
-            self.aside.unlink(missing_ok=True)
-            raise
+        while stream is None:
+            self.aside = self.path.with_name(f".{self.path.name}.{secrets.token_hex(4)}.part")
+            try:
+                stream = self.aside.open("xb")
+                if not _ours(stream, self.aside):
+                    # a run that began just now took the new file for a leftover before it was marked
+                    stream.close()
+                    stream = None
+            except OSError as error:
+                raise _unwritable(self.path, error) from None
+            except BaseException:
+                # told to end between the file and the block that would throw it away
+                if stream is not None:
+                    stream.close()
+                self.aside.unlink(missing_ok=True)
+                raise
         self.stream = stream
         return self
 
@@ -90,8 +101,10 @@ class Writer:
                 if isinstance(error, OSError) and not isinstance(error, BrokenPipeError):
                     raise error
             if self.aside is not None and self.path is not None:
-                self.stream.close()
+                if not MARKS:
+                    self.stream.close()
                 if kind is None:
+                    # closed afterwards: a file that nobody holds is a leftover to other runs
                     self.aside.replace(self.path)
         except OSError as problem:
             raise _unwritable(self.path, problem) from None
@@ -102,27 +115,35 @@ class Writer:
                 self.aside.unlink(missing_ok=True)
 
 
-def _hold(stream: IO[bytes]) -> bool:
-    """Marks a file as that of a process which lives, until it is closed; whether it was no other's."""
-    try:
-        import fcntl
-    except ImportError:  # a system without such locks: leftovers stay
-        return False
+def _hold(stream: IO[bytes], path: Path) -> bool:
+    """Marks a file as that of a process which lives, until it is closed; whether it is there and no other's.
+
+    Raises:
+        OSError: the file system knows no such marks.
+    """
     try:
         fcntl.flock(stream.fileno(), fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
+    except BlockingIOError:
         return False
-    return True
+    return path.exists()
+
+
+def _ours(stream: IO[bytes], path: Path) -> bool:
+    """Whether a new file is still there, marked where that can be."""
+    try:
+        return _hold(stream, path) if MARKS else True
+    except OSError:
+        return True  # never marked, so never taken for a leftover either
 
 
 def _clear_leftovers(path: Path) -> None:
-    """Removes what runs left behind that were killed while they wrote to this output."""
+    """Removes what runs left behind that were killed while they wrote to this output; without marks, nothing."""
     name = re.compile(re.escape(f".{path.name}.") + r"[0-9a-f]{8}\.part")
     with contextlib.suppress(OSError):
-        for aside in path.parent.iterdir():
+        for aside in path.parent.iterdir() if MARKS else ():
             if name.fullmatch(aside.name) and aside.is_file():
                 with contextlib.suppress(OSError), aside.open("rb") as stream:
-                    if _hold(stream):
+                    if _hold(stream, aside):
                         aside.unlink()
 
 
