@@ -167,7 +167,7 @@ class Files(InFolder):
             self.fail("it was opened")
 
     def test_told_to_end_right_after_the_file_is_there(self) -> None:
-        def told(stream: object) -> bool:
+        def told(*_: object) -> bool:
             raise SystemExit(143)
 
         with (

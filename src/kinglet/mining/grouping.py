@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from kinglet.mining.cells import is_value, is_word
 from kinglet.mining.switches import SWITCHES
@@ -18,24 +19,41 @@ _OFTEN, _CONFLICT_OF_OFTEN = 5, 0.4
 """The same where both occur so often: then it is no rare value."""
 
 
+class Form(NamedTuple):
+    """A form with what is compared of it: how often it has each cell, its weight, its words, and the first of these."""
+
+    keys: Keys
+    counts: dict[str, int]
+    weight: float
+    words: int
+    first: str
+
+
+def form_of(keys: Keys) -> Form:
+    """A form ready to be compared."""
+    words = [key for key in keys if is_word(key)]
+    return Form(keys, dict(Counter(keys)), sum(map(_weight, keys)), len(words), words[0] if words else "")
+
+
 def groups(forms: Sequence[Keys], weights: Sequence[int]) -> list[list[int]]:
     """The forms, by their positions, that are of one message; the commonest message first."""
     order = sorted(range(len(forms)), key=lambda i: (-weights[i], i))
     members: list[list[int]] = []
-    leads: list[Keys] = []
+    leads: list[Form] = []
     by_word: dict[str, list[int]] = defaultdict(list)
     same: dict[Keys, int] = {}
     for i in order:
-        form = forms[i]
-        if form in same:
-            members[same[form]].append(i)
+        if forms[i] in same:
+            members[same[forms[i]]].append(i)
             continue
-        words = {key for key in form if is_word(key)}
+        form = form_of(forms[i])
+        words = {key for key in form.counts if is_word(key)}
         shared = Counter(group for word in words for group in by_word.get(word, ()))
         best, most = -1, 0.0
         for group, _ in shared.most_common(_MOST_CANDIDATES):
             often = min(weights[members[group][0]], weights[i]) >= _OFTEN
-            alike = likeness(leads[group], form, _CONFLICT_OF_OFTEN if often else _CONFLICT)
+            conflict = _CONFLICT_OF_OFTEN if often else _CONFLICT
+            alike = likeness(leads[group], form, conflict, max(most, _ENOUGH))
             if alike > most:
                 best, most = group, alike
         if best < 0 or most < _ENOUGH:
@@ -45,7 +63,7 @@ def groups(forms: Sequence[Keys], weights: Sequence[int]) -> list[list[int]]:
             for word in words:
                 by_word[word].append(best)
         members[best].append(i)
-        same[form] = best
+        same[form.keys] = best
     return sorted(members, key=lambda group: -sum(weights[i] for i in group))
 
 
@@ -53,35 +71,40 @@ def _weight(key: str) -> float:
     return _MATCH if is_word(key) else _VALUE if is_value(key) else _SIGN
 
 
-def likeness(one: Keys, other: Keys, conflict: float = _CONFLICT) -> float:
-    """How much of two forms is the same, between 0 and 1; conflict: what each other word counts against it."""
-    n, m = len(one), len(other)
-    matched = [[0.0] * (m + 1) for _ in range(n + 1)]
-    for i in range(n - 1, -1, -1):
-        row, below = matched[i], matched[i + 1]
-        key = one[i]
-        weight = _weight(key)
-        for j in range(m - 1, -1, -1):
-            score = below[j] if below[j] > row[j + 1] else row[j + 1]
-            if key == other[j]:
-                diagonal = below[j + 1] + weight
-                if diagonal > score:
-                    score = diagonal
-            row[j] = score
-    words = sum(map(is_word, one)), sum(map(is_word, other))
-    whole = min(sum(map(_weight, one)), sum(map(_weight, other)))
-    largest = max(sum(map(_weight, one)), sum(map(_weight, other)))
-    if not min(words):
+def likeness(one: Form, other: Form, conflict: float = _CONFLICT, least: float = 0.0) -> float:
+    """How much of two forms is the same, between 0 and 1; 0 where it cannot be `least`.
+
+    conflict: what each word that the other lacks counts against it.
+    """
+    if not one.words or not other.words:
         return 0.0
-    alone, other_alone = _left(one, other), _left(other, one)
+    first = 0.0 if one.first == other.first else 0.3
+    smaller, larger = sorted((one.weight, other.weight))
+    common = sum(_weight(key) * min(count, other.counts.get(key, 0)) for key, count in one.counts.items())
+    if 0.5 * common / smaller + 0.5 * common / larger - first < least:
+        return 0.0  # what they share in any order is no more than what they share in this one
+    alone, other_alone = _left(one.counts, other.counts), _left(other.counts, one.counts)
     more = alone if len(alone) > len(other_alone) else other_alone
-    added = sum(map(is_word, more))
-    if not any(map(is_value, more)) and 2 * added > min(words):
+    if not any(map(is_value, more)) and 2 * sum(map(is_word, more)) > min(one.words, other.words):
         return 0.0  # an optional part has a value in it, or is small
     conflicts = min(sum(map(_tells, alone)), sum(map(_tells, other_alone)))
-    first = next((k for k in one if is_word(k)), "") == next((k for k in other if is_word(k)), "")
-    score = matched[0][0]
-    return 0.5 * score / whole + 0.5 * score / largest - (0.0 if first else 0.3) - conflict * conflicts
+    score = _in_order(one.keys, other.keys)
+    return 0.5 * score / smaller + 0.5 * score / larger - first - conflict * conflicts
+
+
+def _in_order(one: Keys, other: Keys) -> float:
+    """The weight of what two forms have in common in the same order."""
+    below = [0.0] * (len(other) + 1)
+    for key in reversed(one):
+        weight = _weight(key)
+        row = [0.0] * (len(other) + 1)
+        for j in range(len(other) - 1, -1, -1):
+            score = below[j] if below[j] > row[j + 1] else row[j + 1]
+            if key == other[j] and below[j + 1] + weight > score:
+                score = below[j + 1] + weight
+            row[j] = score
+        below = row
+    return below[0]
 
 
 def _tells(key: str) -> bool:
@@ -89,6 +112,6 @@ def _tells(key: str) -> bool:
     return is_word(key) and key.lower() not in SWITCHES
 
 
-def _left(one: Keys, other: Keys) -> list[str]:
+def _left(one: dict[str, int], other: dict[str, int]) -> list[str]:
     """The cells of a form that another lacks."""
-    return list((Counter(one) - Counter(other)).elements())
+    return [key for key, count in one.items() for _ in range(count - other.get(key, 0))]
