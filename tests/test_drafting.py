@@ -24,7 +24,8 @@ from kinglet.errors import KingletError
 from kinglet.mining.cells import cells
 from kinglet.mining.columns import table
 from kinglet.mining.heads import Head, head_of
-from kinglet.mining.messages import Literal, Maybe, Mined, mine
+from kinglet.mining.messages import Mined, mine
+from kinglet.mining.parts import Literal, Maybe
 from kinglet.mining.words import free_text, vary
 from kinglet.names import field_of
 from kinglet.spec.document import from_text
@@ -240,7 +241,7 @@ class Drafts(unittest.TestCase):
         self.assertIn("event: {class: Authentication, activity: Logon, status: Failure", self.drafted.text)
         bare = package.draft(self.made.lines)
         self.assertTrue(any("no zone" in doubt.what for doubt in bare.doubts))
-        self.assertIn("# the stamps carry no zone", bare.text)
+        self.assertIn("# Unsure: the stamps carry no zone", bare.text)
 
     def test_the_file_reads_back_as_it_is_told(self) -> None:
         found = json.loads(json.dumps(self.drafted.to_dict()))
@@ -381,7 +382,10 @@ class OddLogs(unittest.TestCase):
         found = self.held(lines, most=20)
         self.assertEqual(20, len(found.messages))
         self.assertEqual(300 - found.complete, found.left)
-        self.assertTrue(any("read by no variant" in doubt.what for doubt in found.doubts))
+        said = next(doubt for doubt in found.doubts if "read by no variant" in doubt.what)
+        self.assertIn(f"# Unsure: {said.text}", found.text)
+        read = package.load(found.text).parse("\n".join(lines)).events["variant"]
+        self.assertEqual([None] * 3, [read[line - 1] for line in said.lines])
 
     def test_two_devices_in_one_log(self) -> None:
         lines = [line for i in range(60) for line in (
@@ -393,6 +397,9 @@ class OddLogs(unittest.TestCase):
         self.assertEqual((120, []), (found.complete, found.others))
         both = self.held(text, split=True)
         self.assertEqual([60], [other.complete for other in both.others])
+        self.assertEqual([1, 3, 2], [one.line for part in (both, *both.others) for one in part.messages])
+        self.assertIn("# Unsure: lines of several devices: 120 are", found.text)
+        self.assertIn("(lines 1, 2); the largest is drafted", " ".join(found.text.replace("\n#", "").split()))
 
     def test_long_lines_and_no_times(self) -> None:
         self.assertEqual(3, self.held([f"2026-05-06 07:08:{i:02} " + "x" * 300_000 for i in range(3)]).complete)

@@ -15,8 +15,6 @@ from kinglet.discover.columns import described, pairs
 from kinglet.discover.containers import container_of, mixture
 from kinglet.discover.report import Look
 from kinglet.discover.sample import Sample, take
-from kinglet.discover.shapes import forms, shown
-from kinglet.discover.slots import same_names, slots_of
 from kinglet.discover.starts import boundaries
 from kinglet.discover.suggestion import file_stem, flow
 from kinglet.discover.words import percent, size
@@ -38,15 +36,8 @@ def ways(text: str) -> list[tuple[dict[str, Any], float]]:
 
 
 def shapes_of(lines: list[str]) -> list[tuple[int, str]]:
-    """The shapes of lines with their counts; slots as they are shown."""
-    found = forms(pl.Series(lines), [])
-    texts = pl.Series(lines)
-    read = [slots_of(form, texts.gather(form.rows), "x^") for form in found]
-    same_names(read)
-    return [
-        (len(form.rows), shown(form.text, [slot.shown for slot in slots]))
-        for form, slots in zip(found, read, strict=True)
-    ]
+    """The shapes of lines with their counts."""
+    return [(shape.count, shape.text) for shape in package.look("\n".join(lines) + "\n")[0].shapes]
 
 
 class Shapes(unittest.TestCase):
@@ -56,7 +47,7 @@ class Shapes(unittest.TestCase):
 
     def test_words_vary_where_many_stand_at_one_place(self) -> None:
         lines = [f"door opened by {PEOPLE[i % 6]} today" for i in range(60)]
-        self.assertEqual([(60, "door opened by {by} today")], shapes_of(lines))
+        self.assertEqual([(60, "door opened by {user} today")], shapes_of(lines))
 
     def test_few_words_are_messages_of_their_own(self) -> None:
         lines = ["valve opened", "valve closed", "valve stuck"] * 10
@@ -67,40 +58,37 @@ class Shapes(unittest.TestCase):
         self.assertEqual([(40, "berth {berth} free")], shapes_of([f"berth {words[i % 10]} free" for i in range(40)]))
 
     def test_quotes_paths_units_and_endings(self) -> None:
-        lines = [f'read "/srv/m/{i}.json" as "berth {i}" took {i}ms of {i % 4 + 10}:11: ok' for i in range(30)]
+        lines = [f'read "/srv/m/{i}.json" as "berth {i}" took {i}ms of {i % 4 + 10}-11: ok' for i in range(30)]
         ((count, text),) = shapes_of(lines)
         self.assertEqual(30, count)
-        self.assertIn('read "{read:path}" as "{as:text}" took {took:int}ms', text)
-        self.assertIn(":11: ok", text)
+        self.assertIn('read "{read:path}" as "{text:text}" took {took:int}ms', text)
+        self.assertIn(": ok", text)
         texts = [text for _, text in shapes_of([f"open /srv/{i}/x done" for i in range(9)])]
         self.assertEqual(["open {open:path} done"], texts)
 
-    def test_members_of_json_keep_their_names(self) -> None:
+    def test_members_of_json_are_columns(self) -> None:
         lines = [f'sold {{"ticket": "T{i}", "cents": {i * 7}}}' for i in range(20)]
-        self.assertEqual([(20, 'sold {{"ticket": "{ticket}", "cents": {cents:int}}}')], shapes_of(lines))
-
-    def test_values_of_pairs_vary_and_keys_do_not(self) -> None:
-        found = forms(pl.Series([f"user={PEOPLE[i % 2]} port={i} ok=yes" for i in range(10)]), [], pairs=True)
-        self.assertEqual(1, len(found))
-        self.assertEqual("user={value} port={value} ok={value}", shown(found[0].text, []))
+        self.assertEqual([(20, "sold {:json}")], shapes_of(lines))
+        columns = package.look("\n".join(lines))[0].shapes[0].columns
+        self.assertEqual([("ticket", "word", 20), ("cents", "int", 20)],
+                         [(one.name, one.type, one.distinct) for one in columns])  # fmt: skip
 
     def test_a_stamp_is_a_slot_of_its_own(self) -> None:
-        found = forms(pl.Series(["at 2026-03-05 up", "at 2026-03-06 up"]), ["(^at )[0-9-]+"])
-        self.assertEqual((["t"], [2]), (found[0].slots, [len(form.rows) for form in found]))
-        self.assertEqual("at {stamp:time} up", shown(found[0].text, []))
-
-    def test_slots_with_the_same_values_get_the_same_name(self) -> None:
-        lines = [f"login user {PEOPLE[i % 6]} ok" for i in range(30)] + [f"{PEOPLE[i % 6]} left" for i in range(30)]
-        self.assertEqual({(30, "login user {user} ok"), (30, "{user} left")}, set(shapes_of(lines)))
+        self.assertEqual(
+            [(2, "at {stamp:time} up")], shapes_of(["at 2026-03-05T10:00:00Z up", "at 2026-03-05T10:00:01Z up"])
+        )
 
     def test_rare_shapes_are_not_hidden(self) -> None:
         lines = [f"pump {i} started" for i in range(500)] + ["reactor on fire"]
         self.assertEqual([(500, "pump {pump:int} started"), (1, "reactor on fire")], shapes_of(lines))
+        lines = [f"2026-03-05T10:{i // 60:02}:{i % 60:02}Z INFO [{'abc'[i % 3]}x] pump {i} started" for i in range(500)]
+        lines.insert(200, "2026-03-05T10:03:20Z reactor on fire")
+        self.assertEqual([(500, "{stamp:time} INFO [{unit}] pump {pump:int} started"),
+                          (1, "{stamp:time} reactor on fire")], shapes_of(lines))  # fmt: skip
 
     def test_nothing_gets_lost_among_very_many_forms(self) -> None:
         lines = ["".join(chr(97 + (i // 26**k) % 26) for k in range(4)) + " x" * (i % 9) for i in range(6000)]
-        self.assertEqual(6000, sum(count for count, _ in shapes_of(lines[:300])) + 5700)
-        self.assertEqual(6000, sum(len(form.rows) for form in forms(pl.Series(lines), [])))
+        self.assertEqual(6000, sum(count for count, _ in shapes_of(lines)))
 
 
 class Columns(unittest.TestCase):

@@ -12,6 +12,8 @@ from hypothesis import strategies as st
 import kinglet
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.grammar import parse, slots
+from kinglet.patterns.types import TYPES
+from kinglet.patterns.words import words_type
 from tests.helpers import InFolder, examples
 
 START = datetime(2026, 11, 20, 8, 0, 10, tzinfo=UTC)
@@ -49,7 +51,9 @@ class Printed(InFolder):
         for shape in kinglet.look(text)[0].shapes:
             tokens = parse(shape.text)
             stamp = r"[0-9-]+[T ][0-9:.]+Z?|[0-9-]+"
-            regex = to_regexes(tokens, {slot.name: stamp for slot in slots(tokens) if slot.type == "time"})[-1]
+            words = {slot.type: words_type(slot.type, slot.words) for slot in slots(tokens) if slot.words}
+            stamps = {slot.name: stamp for slot in slots(tokens) if slot.type == "time"}
+            regex = to_regexes(tokens, stamps, {**TYPES, **words})[-1]
             self.assertRegex(shape.example, re.compile(regex))
 
     def test_few_names_at_a_place_of_names_are_a_slot(self) -> None:
@@ -60,7 +64,7 @@ class Printed(InFolder):
             self.assertEqual(
                 ["{stamp:time} session opened for user {user} on deck {deck:int}",
                  "{stamp:time} valve shut role={role} ok {ok:int}"],
-                sorted(shape.text for shape in shapes),
+                sorted(re.sub("role:[a-z|]+", "role", shape.text) for shape in shapes),
             )  # fmt: skip
 
     def test_two_forms_in_one_log_are_all_events(self) -> None:

@@ -25,7 +25,6 @@ from kinglet.errors import (
 
 if TYPE_CHECKING:
     from kinglet.calls import ParseCalls, ReferenceTime
-    from kinglet.discover.profile import look
     from kinglet.discover.report import Anomaly, Basics, Boundary, Container, Look, Pair, Shape, ShapeColumn, StampPlace
     from kinglet.drafting.drafted import draft
     from kinglet.drafting.report import Doubt, Draft, DraftedMessage, Ready
@@ -35,6 +34,7 @@ if TYPE_CHECKING:
     from kinglet.insight.explaining import Explanation, FieldNote, Overview, StepNote, explain
     from kinglet.insight.needs import Need, Rule, RuleSource, load_rules
     from kinglet.insight.tracing import FieldChange, Trace, TraceStage, trace
+    from kinglet.looking.profile import look
     from kinglet.ocsf.loading import load_model
     from kinglet.ocsf.schema import Attribute, Entity, Model, ModelClass, Observables
     from kinglet.parser import Parser, load
@@ -114,7 +114,7 @@ __all__ = [
 _LATER = {
     "ParseCalls": "kinglet.calls",
     "ReferenceTime": "kinglet.calls",
-    "look": "kinglet.discover.profile",
+    "look": "kinglet.looking.profile",
     "draft": "kinglet.drafting.drafted",
     "Doubt": "kinglet.drafting.report",
     "Draft": "kinglet.drafting.report",

@@ -109,8 +109,7 @@ def render(out: Console, made: Draft, shown: int) -> None:
     if len(made.messages) > shown:
         _fact(out, "", f"{len(made.messages) - shown:,} more; --messages N for more than {shown}", dim=True)
     for i, doubt in enumerate(made.doubts):
-        lines = f" (line {', '.join(map(str, doubt.lines[:3]))})" if any(doubt.lines) else ""
-        _fact(out, "unsure" if i == 0 else "", f"{doubt.what}{lines}" + (f"; {doubt.mend}" if doubt.mend else ""))
+        _fact(out, "unsure" if i == 0 else "", doubt.text + (f"; {doubt.mend}" if doubt.mend else ""))
 
 
 def _fact(out: Console, label: str, text: str, *, dim: bool = False) -> None:

@@ -36,7 +36,7 @@ def command(
     at as one log, or - for standard input.
     """
     from kinglet.cli.render import console, print_json, waiting
-    from kinglet.discover.profile import look
+    from kinglet.looking.profile import look
 
     with waiting("looking"):
         found = look(*files, encoding=encoding, max_unpacked_bytes=max_unpacked_bytes)

@@ -16,7 +16,7 @@ from kinglet.timestamps.known_forms import FINDABLE
 _TYPES = ("ipv4", "ipv6", "mac", "uuid", "int", "num", "hex", "email", "url")
 _PROBE = 3000
 _FEW = 16
-_MOST_PAIRS = 8
+MOST_PAIRS = 8
 _LABEL = r"[A-Za-z0-9_](?:[A-Za-z0-9_-]*[A-Za-z0-9_])?"
 _ENDINGS = "com|net|org|edu|gov|mil|info|io|local|lan|internal|home|corp|arpa|example|test|localdomain"
 _HOST = rf"^(?:(?:{_LABEL}\.)+(?:{_ENDINGS})|(?:{_LABEL}\.){{2,}}[A-Za-z]{{2,}})$"
@@ -108,7 +108,7 @@ def pairs(columns: dict[str, pl.Series], types: dict[str, str]) -> list[Pair]:
         if (pair := _pair(one, other, frame)) is not None:
             found.append(pair)
     found.sort(key=lambda item: item[0], reverse=True)
-    return [pair for _, pair in found[:_MOST_PAIRS]]
+    return [pair for _, pair in found[:MOST_PAIRS]]
 
 
 def _pair(one: str, other: str, frame: pl.DataFrame) -> tuple[float, Pair] | None:

@@ -9,12 +9,11 @@ from typing import Any
 
 import polars as pl
 
-from kinglet.discover.shapes import escaped
 from kinglet.discover.structured import Structured, structured
 from kinglet.discover.times import TextPlace, Times
 from kinglet.discover.yaml_text import quoted
 from kinglet.patterns.compiling import to_regexes
-from kinglet.patterns.grammar import PatternError, parse
+from kinglet.patterns.grammar import PatternError, escaped, parse
 from kinglet.timestamps.formats import parse_format
 
 _PROBE = 300

@@ -6,6 +6,8 @@ import re
 from collections import Counter
 from typing import NamedTuple
 
+import polars as pl
+
 from kinglet.discover.sample import Sample
 from kinglet.timestamps.known_forms import stamps
 
@@ -16,12 +18,16 @@ _NEAR = 40
 
 
 class Stretch(NamedTuple):
-    """The lines of a log that begin alike. what: how, in words; line: the number of the first, 0 where not known."""
+    """The lines of a log that begin alike. what: how, in words; numbers: those of its lines, 0 where not known."""
 
     what: str
     text: bytes
-    lines: int
-    line: int
+    numbers: pl.Series
+
+    @property
+    def lines(self) -> int:
+        """How many they are."""
+        return len(self.numbers)
 
 
 def devices(sample: Sample) -> list[Stretch]:
@@ -32,17 +38,14 @@ def devices(sample: Sample) -> list[Stretch]:
     known = [what for what, count in counts.items() if what and count >= max(_FEWEST, _SHARE * counts.total())]
     if len(known) < 2:
         return []
-    parts: dict[str, list[str]] = {what: [] for what in known}
-    first: dict[str, int] = {}
+    parts: dict[str, list[int]] = {what: [] for what in known}
     now = known[0]
     for i, line in enumerate(lines):
         what = _begins(line)
-        if what in parts:
-            now = what
-            first.setdefault(what, int(sample.numbers[i]))
-        parts[now].append(line)
+        now = what if what in parts else now
+        parts[now].append(i)
     found = [
-        Stretch(what, "".join(f"{line}\n" for line in those).encode(), len(those), first.get(what, 0))
+        Stretch(what, "".join(f"{line}\n" for line in lines.gather(those)).encode(), sample.numbers.gather(those))
         for what, those in parts.items()
     ]
     return sorted(found, key=lambda one: -one.lines)

@@ -74,22 +74,21 @@ def _of_several(found: Facts, parts: list[Stretch], wishes: Wishes, split: bool)
     """The draft for the largest part of a log of several devices, and for the others where that is wanted."""
     made = []
     for i, part in enumerate(parts if split else parts[:1]):
-        own = facts(open_sources(part.text), found.name, found.reference)._replace(name=found.name)
-        number = f"-{i + 1}" if i else ""
-        made.append(_drafted(Work(own, wishes, number, numbered=False)))
+        own = facts(open_sources(part.text), found.name, found.reference)
+        numbers = part.numbers.gather(own.frame["line"] - 1).alias("number")
+        own = own._replace(name=found.name, frame=own.frame.with_columns(numbers))
+        made.append(Work(own, wishes, f"-{i + 1}" if i else ""))
     mend = "each has a draft" if split else "the largest is drafted; --split drafts all"
     said = ", ".join(f"{part.lines:,} are {part.what}" for part in parts)
-    doubt = Doubt("events", f"lines of several devices: {said}", mend, [part.line for part in parts])
-    return dataclasses.replace(made[0], doubts=[doubt, *made[0].doubts], others=made[1:])
+    doubt = Doubt("events", f"lines of several devices: {said}", mend, [int(part.numbers[0]) for part in parts])
+    made[0].doubt(doubt)
+    first, *others = [_drafted(work) for work in made]
+    return dataclasses.replace(first, others=others)
 
 
 def _drafted(work: Work) -> Draft:
     """The draft of a log in one form."""
-    time_of(work)
-    try:
-        events, parser = _read(work)
-    except ParserFileError as error:  # nothing is written that does not load
-        events, parser = _general(work, error)
+    events, parser = as_found(work)
     with_encoding(work)
     mapped(work)
     work.shape.parts = recurring(variant.pattern for variant in work.shape.variants)
@@ -97,9 +96,17 @@ def _drafted(work: Work) -> Draft:
     return report(work, events)
 
 
-def _read(work: Work) -> tuple[pl.DataFrame, Parser]:
-    found = structure_of(work)
-    return messages(work) if found is None else keys(work, found)
+def as_found(work: Work, *, by_keys: bool = True) -> tuple[pl.DataFrame, Parser]:
+    """Drafts the variants of a log; gives its events as these read them, and the parser.
+
+    by_keys: events that are structure are told apart by their keys, not by their text.
+    """
+    time_of(work)
+    try:
+        found = structure_of(work) if by_keys else None
+        return messages(work) if found is None else keys(work, found)
+    except ParserFileError as error:  # nothing is written that does not load
+        return _general(work, error)
 
 
 def _general(work: Work, error: ParserFileError) -> tuple[pl.DataFrame, Parser]:
@@ -108,6 +115,6 @@ def _general(work: Work, error: ParserFileError) -> tuple[pl.DataFrame, Parser]:
     shape.envelope, shape.structure, shape.syslog, shape.kind, shape.types = None, None, None, None, {}
     text = Slot("text", "rest", [])
     shape.variants = [Variant("any", Written([text], [text], []), list(range(len(work.raw))))]
-    work.doubts.append(Doubt("messages", f"no pattern could be written: {error.problems[0].message}", "report the log"))
+    work.doubt(Doubt("messages", f"no pattern could be written: {error.problems[0].message}", "report the log"))
     parser = work.loaded()
     return work.parsed(parser), parser

@@ -105,7 +105,7 @@ def report(work: Work, events: pl.DataFrame) -> Draft:
     counts = events["state"].value_counts(name="n")
     states = dict(counts.iter_rows())
     each = dict(events["variant"].drop_nulls().value_counts(name="n").iter_rows())
-    numbers = work.found.frame["number"] if work.numbered else pl.zeros(events.height, pl.Int64, eager=True)
+    numbers = work.found.frame["number"]
     messages = []
     for variant in work.shape.variants:
         count = each.get(variant.name, 0)
@@ -128,9 +128,9 @@ def report(work: Work, events: pl.DataFrame) -> Draft:
     if left:
         lines = [int(numbers[row]) for row in events["variant"].is_null().arg_true().head(_SHOWN)]
         mend = "--most N writes more variants" if full else "look at them with `kinglet try`, `--only partial`"
-        work.doubts.append(Doubt("messages", f"{left:,} events are read by no variant", mend, lines))
+        work.doubt(Doubt("messages", f"{left:,} events are read by no variant", mend, lines))
     if doubt := _stamps_missed(work, events, numbers):
-        work.doubts.append(doubt)
+        work.doubt(doubt)
     return Draft(
         work.found.name,
         work.shape.name,

@@ -21,14 +21,16 @@ _SIDES = {
 }
 """Words in front of an address that tell which end of a connection it is."""
 _PEOPLE = ("user", "by", "for", "account", "login")
+_USER = re.compile("(?i:user|account|login)[^A-Za-z]*$")
 _JOINING = (
     "a an and are as at be but by for from has in into is it its no not of on or so than that the this to was were with"
 )
-_SMALL = frozenset(_JOINING.split())
+_LEVELS = "trace debug info notice warn warning error err crit critical fatal alert emerg"
+_SMALL = frozenset([*_JOINING.split(), *_LEVELS.split()])
 _ENDS = ("ip", "host", "port", "mac")
 _PLAIN = {
-    "int": "number", "num": "number", "hex": "number", "text": "text", "rest": "text", "word": "value", "time": "until",
-    "size": "bytes", "email": "mail", "port": "port", "bool": "value",
+    "int": "number", "num": "number", "hex": "number", "text": "text", "rest": "text", "word": "value",
+    "time": "moment", "size": "bytes", "email": "mail", "port": "port", "bool": "value",
 }  # fmt: skip
 _MOST = 40
 _YAML = ("true", "false", "null")
@@ -53,9 +55,11 @@ class Names:
         self.last = ""
         """The type of the slot that was named last."""
 
-    def name(self, before: str, type_: str, wanted: str | None = None) -> str:
-        """A name for the slot of this type behind this text."""
+    def name(self, before: str, type_: str, wanted: str | None = None, *, codes: bool = False) -> str:
+        """A name for the slot of this type behind this text. codes: its values are numbers with letters before them."""
         chosen = wanted or self._called(before, type_)
+        if chosen == "user" and codes and not _USER.search(before):
+            chosen = "value"
         self.last = type_
         number, found = 1, chosen
         while found in self._taken:

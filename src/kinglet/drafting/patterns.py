@@ -11,11 +11,12 @@ from operator import eq
 import polars as pl
 
 from kinglet.discover.columns import type_of
-from kinglet.discover.shapes import escaped
 from kinglet.drafting.naming import Names, is_open
 from kinglet.mining.cells import JSON, SIZE, TIME, value
-from kinglet.mining.messages import Literal, Maybe, Message, Varying
+from kinglet.mining.messages import Message
+from kinglet.mining.parts import Literal, Maybe, Varying
 from kinglet.names import field_of
+from kinglet.patterns.grammar import escaped
 from kinglet.patterns.types import TYPES
 from kinglet.plan.data import name_problem
 from kinglet.structured.by_form import is_within
@@ -32,6 +33,7 @@ _ALTERNATIVE = re.compile(r"[^\W\d_]+(?:[_-][^\W\d_]+)*")
 _AS = {"ipv4": "ip", "ipv6": "ip", "empty": "text", "hex": "word", "bool": "word", "time": "word", "host": "host"}
 """Types of values that a sample shows too narrowly, or that would lose how a value is written."""
 _LARGEST = 18
+_CODE = re.compile("[A-Z]{1,4}[-_]?[0-9]{2,}")
 
 
 @dataclass
@@ -115,16 +117,17 @@ def written(
     stamp: list[str | None] | None = None,
     more: Sequence[str | None] = (),
     open_words: bool = False,
+    behind: str = "",
 ) -> Written:
     """A message as a pattern.
 
     stamp: the stamp of each row, which is called so. more: the lines behind the first of each row, where it has such.
-    open_words: no slot is held to the words that were seen.
+    open_words: no slot is held to the words that were seen. behind: the fixed text that stands in front.
     """
     parts: list[str | Slot | Optional] = []
     slots: list[Slot] = []
     maybe: list[list[int]] = []
-    before = ""  # the fixed text since the last slot
+    before = behind  # the fixed text since the last slot
     for i, part in enumerate(message.parts):
         last = i == len(message.parts) - 1
         if isinstance(part, Maybe):
@@ -195,7 +198,8 @@ def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[s
         type_ = moment_type([text for text in part.values if text is not None])
         return Slot(names.name(before, "time"), type_, part.values)
     type_, words = slot_type(part, before, last=last, of_address=names.last in ("ip", "host"))
-    name = names.name(before, type_)
+    codes = all(_CODE.fullmatch(text) for text in part.values if text is not None)
+    name = names.name(before, type_, codes=codes)
     return Slot(name, type_, part.values, words if is_open(name) else ())
 
 

@@ -18,6 +18,12 @@ class Doubt:
     mend: str = ""
     lines: list[int] = field(default_factory=list)
 
+    @property
+    def text(self) -> str:
+        """What is in doubt, with the lines that show it."""
+        known = [f"{line:,}" for line in self.lines if line]
+        return self.what + (f" ({'line' if len(known) == 1 else 'lines'} {', '.join(known)})" if known else "")
+
 
 @dataclass(frozen=True)
 class DraftedMessage:

@@ -53,7 +53,8 @@ class Variant:
 class Shape:
     """A parser that is being drafted.
 
-    syslog: the head of syslog that its events have, instead of an envelope. event: the mapping that all variants share.
+    notes: what is unsure, by the section of the file that it is about: `events`, `time` or `messages`. syslog:
+    the head of syslog that its events have, instead of an envelope. event: the mapping that all variants share.
     """
 
     name: str
@@ -62,7 +63,7 @@ class Shape:
     events: dict[str, Any]
     structure: Structured | None = None
     time: dict[str, Any] | None = None
-    time_notes: list[str] = dataclasses.field(default_factory=list)
+    notes: dict[str, list[str]] = dataclasses.field(default_factory=dict)
     envelope: Written | None = None
     syslog: str | None = None
     types: dict[str, str] = dataclasses.field(default_factory=dict)

@@ -48,8 +48,8 @@ def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
     """Drafts fields for the keys of events, and variants for what tells them apart."""
     if found.stamp is None:
         work.shape.time = None
-        work.shape.time_notes.clear()
-        work.doubts.clear()
+        work.shape.notes.pop("time", None)
+        work.doubts = [doubt for doubt in work.doubts if doubt.about != "time"]
     elif work.shape.time is not None:
         work.shape.time["from"] = found.stamp
     everything = list(range(len(work.raw)))

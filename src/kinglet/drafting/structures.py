@@ -9,7 +9,7 @@ import polars as pl
 
 from kinglet.drafting.patterns import Slot, slot_type
 from kinglet.mining.information import shared
-from kinglet.mining.messages import Varying
+from kinglet.mining.parts import Varying
 
 _KINDS = frozenset(
     [

@@ -16,6 +16,7 @@ from kinglet.drafting.shape import Variant
 from kinglet.drafting.work import Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import Message, Mined, mine
+from kinglet.mining.parts import Literal
 from kinglet.parser import Parser
 from kinglet.patterns.grammar import parse
 from kinglet.patterns.grammar import slots as in_pattern
@@ -76,13 +77,12 @@ def time_of(work: Work) -> None:
     if work.wishes.zone is not None and not fmt.has_zone:
         time["zone"] = work.wishes.zone
     elif not fmt.has_zone and place.zone == "none in the text":
-        work.doubts.append(
-            Doubt("time", "the stamps carry no zone: read as UTC", "name the zone of the device with --zone")
+        work.doubt(
+            Doubt("time", "the stamps carry no zone: read as UTC", "name the zone of the device with --zone"),
+            "the stamps carry no zone: read as UTC until `zone` is given",
         )
-        work.shape.time_notes.append("the stamps carry no zone: read as UTC until `zone` is given")
     if place.ambiguity:
-        work.doubts.append(Doubt("time", place.ambiguity, "look at a log with a day above 12, or ask who made it"))
-        work.shape.time_notes.append(place.ambiguity)
+        work.doubt(Doubt("time", place.ambiguity, "look at a log with a day above 12, or ask who made it"))
     work.shape.time = time
 
 
@@ -118,7 +118,7 @@ def _access(work: Work) -> tuple[pl.DataFrame, Parser]:
     return work.proved()
 
 
-def _stamps(work: Work) -> list[str]:
+def stamps_in(work: Work) -> list[str]:
     """Regexes of the stamps that lines have, that of the event's time first."""
     forms = [place.form for place in work.found.stamps.where]
     own = [forms[0].shape] if work.stamp_texts is not None else []
@@ -127,7 +127,7 @@ def _stamps(work: Work) -> list[str]:
 
 def _mined(work: Work, bodies: Bodies, rows: Sequence[int], head: Head | None) -> Mined:
     kinds = [bodies.apps[row] for row in rows] if bodies.apps is not None else None
-    return mine([bodies.first[row] for row in rows], _stamps(work), head, kinds)
+    return mine([bodies.first[row] for row in rows], stamps_in(work), head, kinds)
 
 
 def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
@@ -154,12 +154,15 @@ def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
 
 def _variants(work: Work, mined: Mined, rows: Sequence[int], bodies: Bodies) -> None:
     taken = {slot.name for slot in work.outer} | (set(_SYSLOG) if work.shape.syslog else set())
+    stamped = not mined.head
+    behind = mined.head[-1].text if mined.head and isinstance(mined.head[-1], Literal) else ""
     for message in mined.messages:
         if len(work.shape.variants) >= work.wishes.most:
             break
         own = [rows[row] for row in message.rows]
         more = [bodies.more[row] for row in own]
-        found = written(message, Names(taken), stamp=work.stamp_of(own) if not mined.head else None, more=more)
+        stamp = work.stamp_of(own) if stamped else None
+        found = written(message, Names(taken), stamp=stamp, more=more, behind=behind)
         name = variant_name(found.words, work.names, len(work.shape.variants) + 1)
         work.shape.variants.append(Variant(name, found, own, message.kinds))
     work.shape.variants.sort(key=lambda variant: -literal(variant))

@@ -38,20 +38,25 @@ class Wishes(NamedTuple):
 
 
 class Work:
-    """A draft in the making. numbered: the lines of the events are those of the log."""
+    """A draft in the making."""
 
-    def __init__(self, found: Facts, wishes: Wishes, number: str = "", *, numbered: bool = True) -> None:
+    def __init__(self, found: Facts, wishes: Wishes, number: str = "") -> None:
         self.found = found
         self.wishes = wishes
         self.raw = found.frame["raw"]
         self.stamp_texts = found.stamps.texts[0] if stamp_format(found.stamps) is not None else None
         self.doubts: list[Doubt] = []
         self.names: set[str] = set()
-        self.numbered = numbered
         self.earlier = 0
         """Cases that a parser has already, which is added to."""
         events = dict(found.boundaries[0].events)
         self.shape = Shape(file_stem(found.name) + number, wishes.vendor, wishes.product, events)
+
+    def doubt(self, doubt: Doubt, note: str | None = None) -> None:
+        """Tells of what is unsure, on the screen and in the file. note: what the file says, if other than that."""
+        self.doubts.append(doubt)
+        mend = f"; {doubt.mend}" if doubt.mend else ""
+        self.shape.notes.setdefault(doubt.about, []).append(note or doubt.text + mend)
 
     @property
     def outer(self) -> list[Slot]:

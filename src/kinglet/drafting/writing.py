@@ -25,11 +25,11 @@ def _head(shape: Shape) -> Iterator[str]:
     yield f"parser: {shape.name}"
     yield "version: 0.1.0"
     yield f"product: {{vendor: {scalar(shape.vendor)}, name: {scalar(shape.product)}}}"
+    yield from _notes(shape, "events")
     if shape.events != {"line": True}:
         name, value = next(iter(shape.events.items()))
         yield f"events: {name}" if value is True and len(shape.events) == 1 else f"events: {scalar(shape.events)}"
-    for note in shape.time_notes:
-        yield from comment(note)
+    yield from _notes(shape, "time")
     if shape.time is not None:
         yield f"time: {scalar(shape.time)}"
     if shape.types:
@@ -85,8 +85,14 @@ def comment(text: str, indent: str = "") -> Iterator[str]:
         yield f"{indent}# {line}".rstrip()
 
 
+def _notes(shape: Shape, section: str) -> Iterator[str]:
+    for note in shape.notes.get(section, ()):
+        yield from comment(f"Unsure: {note}")
+
+
 def _variants(shape: Shape) -> Iterator[str]:
     yield ""
+    yield from _notes(shape, "messages")
     yield "variants:"
     for variant in shape.variants:
         yield from variant_lines(shape, variant)

@@ -78,7 +78,7 @@ def is_word(key: str) -> bool:
 
 @lru_cache(32)
 def _regex(stamps: tuple[str, ...]) -> re.Pattern[str]:
-    parts = [f"(?P<t>(?<![\\w.:/-])(?:{'|'.join(stamps)})(?![0-9A-Za-z_]))"] if stamps else []
+    parts = [f"(?P<t>(?<![\\w.:/-])(?:{'|'.join(stamps)})(?![0-9A-Za-z_]|:[0-9A-Fa-f]))"] if stamps else []
     return re.compile("|".join([*parts, *_QUOTES, *_PIECES]), re.DOTALL)
 
 

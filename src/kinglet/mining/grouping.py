@@ -20,19 +20,32 @@ _OFTEN, _CONFLICT_OF_OFTEN = 5, 0.4
 
 
 class Form(NamedTuple):
-    """A form with what is compared of it: how often it has each cell, its weight, its words, and the first of these."""
+    """A form with what is compared of it: how often it has each cell, its weight, its words, and the first of these.
+
+    named: words that are keys: one that only another form has is an optional part, not another message.
+    """
 
     keys: Keys
     counts: dict[str, int]
     weight: float
     words: int
     first: str
+    named: frozenset[str]
 
 
 def form_of(keys: Keys) -> Form:
     """A form ready to be compared."""
     words = [key for key in keys if is_word(key)]
-    return Form(keys, dict(Counter(keys)), sum(map(_weight, keys)), len(words), words[0] if words else "")
+    named = frozenset(key for i, key in enumerate(keys) if is_word(key) and _is_key(keys, i))
+    return Form(keys, dict(Counter(keys)), sum(map(_weight, keys)), len(words), words[0] if words else "", named)
+
+
+def _is_key(keys: Keys, i: int) -> bool:
+    """Whether a cell is the key of a value: what stands behind it is `=`, or a colon and a value, in quotes or not."""
+    if keys[i + 1 : i + 2] == ("=",):
+        return True
+    behind = [key for key in keys[i + 1 : i + 5] if key == ":" or is_value(key) or is_word(key)]
+    return keys[i + 1 : i + 2] == (":",) and len(behind) > 1 and is_value(behind[1])
 
 
 def groups(forms: Sequence[Keys], weights: Sequence[int]) -> list[list[int]]:
@@ -87,7 +100,10 @@ def likeness(one: Form, other: Form, conflict: float = _CONFLICT, least: float =
     more = alone if len(alone) > len(other_alone) else other_alone
     if not any(map(is_value, more)) and 2 * sum(map(is_word, more)) > min(one.words, other.words):
         return 0.0  # an optional part has a value in it, or is small
-    conflicts = min(sum(map(_tells, alone)), sum(map(_tells, other_alone)))
+    conflicts = min(
+        sum(_tells(key) for key in alone if key not in one.named),
+        sum(_tells(key) for key in other_alone if key not in other.named),
+    )
     score = _in_order(one.keys, other.keys)
     return 0.5 * score / smaller + 0.5 * score / larger - first - conflict * conflicts
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
@@ -15,6 +17,9 @@ _DEPENDS = 0.3
 _LEAST = 0.05  # bits, below which there is nothing to tell
 _MANY = 4
 """So many words at one place are values."""
+NAMED = ("user", "account", "login", "username")
+"""Words in front of the name of a person."""
+_HAPPENS = re.compile("(?:ed|ing|in|out|is|was|has|not|to|with|from|for|by)$", re.IGNORECASE)
 Keys = tuple[str, ...]
 
 
@@ -159,15 +164,21 @@ def _apart(frame: tuple[Keys, Keys], words: set[str], signs: Mapping[Keys, Count
 
 
 def _dependence(joint: Counter[tuple[int, str]]) -> float:
-    """How much of two things one tells of the other: their mutual information over the smaller entropy."""
+    """How much of two things one tells of the other: their mutual information over the smaller entropy.
+
+    What chance makes of so few counts is taken off: 2 N ln 2 times the information of independent things is spread as
+    chi-squared, whose upper end is near its degrees of freedom and twice its standard deviation.
+    """
     one: Counter[int] = Counter()
     other: Counter[str] = Counter()
     for (a, b), count in joint.items():
         one[a] += count
         other[b] += count
     both, first, second = shared(joint.values(), one.values(), other.values())
+    freedom = (len(one) - 1) * (len(other) - 1)
+    chance = (freedom + 2 * math.sqrt(2 * freedom)) / (2 * one.total() * math.log(2))
     least = min(first, second)
-    return both / least if least > _LEAST else 0.0
+    return (both - chance) / least if least > _LEAST else 0.0
 
 
 def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
@@ -184,8 +195,14 @@ def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
     enclosed = (bool(before) and before[-1] in "\"'([<=") or (
         len(before) > 1 and before[-1] == " " and before[-2] in ":="
     )
-    # of two or three words nothing tells whether they are values, unless they are known as such
-    return enclosed or (literal >= 2 and all(word.lower() in SWITCHES for word in words))
+    # of two or three words nothing tells whether they are values, unless they are known as such, or stand for people
+    return enclosed or (literal >= 2 and (all(word.lower() in SWITCHES for word in words) or _are_names(before, words)))
+
+
+def _are_names(before: Keys, words: set[str]) -> bool:
+    """Whether words behind `user` name people, rather than say what happens to them."""
+    named = len(before) > 1 and before[-1] == " " and before[-2].lower() in NAMED
+    return named and not any(_HAPPENS.search(word) for word in words)
 
 
 def _replaced(form: Keys, places: set[tuple[Keys, Keys]], words: set[str]) -> Keys:

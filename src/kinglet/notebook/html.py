@@ -97,7 +97,7 @@ def draft_html(draft: Draft) -> str:
         f"{escape(message.pattern or ', '.join(message.fields))}</td></tr>"
         for message in draft.messages
     )
-    said = ("; ".join(filter(None, (doubt.what, doubt.mend))) for doubt in draft.doubts)
+    said = ("; ".join(filter(None, (doubt.text, doubt.mend))) for doubt in draft.doubts)
     doubts = "".join(f"<li>{escape(text)}</li>" for text in said)
     return (
         f"<div><b>{escape(draft.stem)}</b> · {draft.complete:,} of {draft.events:,} events complete · "

@@ -221,3 +221,8 @@ def slots(tokens: tuple[Token, ...]) -> list[Slot]:
         elif isinstance(token, Optional):
             found.extend(slots(token.tokens))
     return found
+
+
+def escaped(text: str) -> str:
+    """Fixed text as a pattern has it."""
+    return re.sub(r"([{}])", r"\1\1", text).replace("[[", '{"[["}').replace("]]", '{"]]"}')

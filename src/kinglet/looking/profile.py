@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from kinglet.discover.anomalies import basics
-from kinglet.discover.describing import shapes_of
 from kinglet.discover.facts import facts
 from kinglet.discover.report import Look
 from kinglet.discover.suggestion import command_text, file_stem, parser_text
+from kinglet.looking.shapes import shapes_of
 from kinglet.source.logs import Given, Source, open_sources
 
 _LINE_RULES = ("line", "start", "end", "indent", "blank-line", "csv")
@@ -24,7 +24,7 @@ def look(*logs: Given, encoding: str | None = None, max_unpacked_bytes: int | No
 def _look(sources: list[Source], given: Given) -> Look:
     found = facts(sources, given)
     sample, frame, rules = found.sample, found.frame, found.boundaries
-    shapes = shapes_of(frame, found.records, found.stamps)
+    shapes = shapes_of(found)
     records = found.records
     columns = records.container.columns if records else []
     text = parser_text(file_stem(found.name), rules[0].events, found.stamps, frame["raw"], columns)
