@@ -179,6 +179,52 @@ class Mining(unittest.TestCase):
         self.assertEqual(["opened by ~ at ~", "shut by ~ at ~"], texts_of(found))
         self.assertEqual([["door", "gate"], ["door"]], [message.kinds for message in found.messages])
 
+    def test_keys_in_any_combination_are_one_message_but_for_words_that_go_with_them(self) -> None:
+        rng = random.Random(4)
+        keys = ("berth", "depth", "draught", "cargo", "pilot")
+        lines = []
+        for i in range(300):
+            pairs = [f"{key}={rng.randint(1, 9)}" for key in keys if rng.random() < 0.5]
+            lines += [" ".join(["ship moored", f"at={i}", *pairs]), f"tide is {i} cm"]
+        self.assertEqual(2, len(mine(lines).messages))
+        lines = [f"dev=lock event={word} gate={i} {own}={i}"
+                 for i in range(40) for word, own in (("open", "level"), ("closed", "reason"))]  # fmt: skip
+        self.assertEqual(groups([i % 2 for i in range(80)]), {frozenset(one.rows) for one in mine(lines).messages})
+
+    def test_two_words_are_two_messages_only_where_the_head_tells_them_apart(self) -> None:
+        rng = random.Random(5)
+        words = ("inner", "outer")
+        for told in (False, True):
+            picked = [rng.randrange(2) for _ in range(60)]
+            lines = [
+                f"{('INFO', 'WARN')[one if told else rng.randrange(2)]}; quay-{rng.randint(1, 25)}.quay.example; {body}"
+                for i, one in enumerate(picked)
+                for body in (f"gate {i} [{words[one]}] moved by {i} cm", f"tide is {i} cm", f"lamp {i} lit")
+            ]
+            of_gates = {frozenset(row // 3 for row in one.rows) for one in mine(lines).messages if one.rows[0] % 3 == 0}
+            self.assertEqual(groups(picked) if told else groups([0] * 60), of_gates)
+
+    def test_what_a_text_repeats_again_and_again_is_text(self) -> None:
+        lines = []
+        for i in range(40):
+            lines += [
+                f"link /srv/a{i} set {i}" + "".join(f" --also name{k} /srv/b{i}-{k}" for k in range(i % 9)),
+                f"{i} up",
+            ]
+        found = {tuple(one.rows): text_of(one.parts) for one in mine(lines).messages}
+        self.assertEqual({"~ up", "link ~ set ~[ ~]"}, set(found.values()))
+        self.assertEqual({tuple(range(0, 80, 2)), tuple(range(1, 80, 2))}, set(found))
+
+    def test_two_people_are_values_and_what_happens_to_them_is_not(self) -> None:
+        for words, found in (
+            (("okoro", "tait"), {"note ~: user ~ on deck ~"}),
+            (("added", "removed"), {"note ~: user added on deck ~", "note ~: user removed on deck ~"}),
+        ):
+            lines = [
+                line for i in range(9) for word in words for line in (f"note {i}: user {word} on deck {i}", f"{i} up")
+            ]
+            self.assertEqual({*found, "~ up"}, set(texts_of(mine(lines))))
+
     def test_signs_that_stand_for_each_other_and_around_values(self) -> None:
         texts = [
             f"swap {'*' if i % 2 else '#'} of {f'<{name}>' if i % 3 else name} done"

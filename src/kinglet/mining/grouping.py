@@ -20,9 +20,10 @@ _OFTEN, _CONFLICT_OF_OFTEN = 5, 0.4
 
 
 class Form(NamedTuple):
-    """A form with what is compared of it: how often it has each cell, its weight, its words, and the first of these.
+    """A form with what is compared of it: how often it has each cell, its weight, and its words.
 
-    named: words that are keys: one that only another form has is an optional part, not another message.
+    first: the first word that is no key of a pair. named: words that are keys: one that only another form has is an
+    optional part, not another message.
     """
 
     keys: Keys
@@ -37,7 +38,8 @@ def form_of(keys: Keys) -> Form:
     """A form ready to be compared."""
     words = [key for key in keys if is_word(key)]
     named = frozenset(key for i, key in enumerate(keys) if is_word(key) and _is_key(keys, i))
-    return Form(keys, dict(Counter(keys)), sum(map(_weight, keys)), len(words), words[0] if words else "", named)
+    first = next((key for i, key in enumerate(keys) if is_word(key) and keys[i + 1 : i + 2] != ("=",)), "")
+    return Form(keys, dict(Counter(keys)), sum(map(_weight, keys)), len(words), first, named)
 
 
 def _is_key(keys: Keys, i: int) -> bool:
@@ -100,10 +102,7 @@ def likeness(one: Form, other: Form, conflict: float = _CONFLICT, least: float =
     more = alone if len(alone) > len(other_alone) else other_alone
     if not any(map(is_value, more)) and 2 * sum(map(is_word, more)) > min(one.words, other.words):
         return 0.0  # an optional part has a value in it, or is small
-    conflicts = min(
-        sum(_tells(key) for key in alone if key not in one.named),
-        sum(_tells(key) for key in other_alone if key not in other.named),
-    )
+    conflicts = min(_telling(one, alone, other_alone), _telling(other, other_alone, alone))
     score = _in_order(one.keys, other.keys)
     return 0.5 * score / smaller + 0.5 * score / larger - first - conflict * conflicts
 
@@ -123,9 +122,14 @@ def _in_order(one: Keys, other: Keys) -> float:
     return below[0]
 
 
-def _tells(key: str) -> bool:
-    """Whether a word may tell one message from another."""
-    return is_word(key) and key.lower() not in SWITCHES
+def _telling(form: Form, alone: Sequence[str], others: Sequence[str]) -> int:
+    """How many words that another form lacks may tell this message from that.
+
+    Keys do not; words of switches do where the form has a key of its own as well.
+    """
+    own = [key for key in alone if is_word(key)]
+    named = any(key in form.named for key in own) and any(map(is_word, others))
+    return sum(key not in form.named and (named or key.lower() not in SWITCHES) for key in own)
 
 
 def _left(one: dict[str, int], other: dict[str, int]) -> list[str]:

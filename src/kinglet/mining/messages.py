@@ -12,7 +12,7 @@ from kinglet.mining.columns import table
 from kinglet.mining.grouping import groups
 from kinglet.mining.heads import Head, head_of
 from kinglet.mining.parts import Literal, Part, Varying, is_wordy, merged, parts_of
-from kinglet.mining.words import NAMED, absorbed, free_text, vary
+from kinglet.mining.words import NAMED, absorbed, free_text, vary, without_runs
 
 Keys = tuple[str, ...]
 
@@ -24,11 +24,6 @@ class Message:
     rows: list[int]
     parts: list[Part]
     kinds: list[str] = field(default_factory=list)
-
-    @property
-    def literal(self) -> int:
-        """How many characters of fixed text every line of it has."""
-        return sum(len(part.text.strip()) for part in self.parts if isinstance(part, Literal))
 
 
 @dataclass
@@ -124,7 +119,7 @@ def messages(
         rows[form].append(row)
     distinct = list(rows)
     signs = [Counter(beside[row] for row in rows[form]) for form in distinct] if beside else []
-    general = absorbed(free_text(vary(free_text(distinct), signs)))
+    general = absorbed(free_text(vary(free_text(without_runs(distinct)), signs)))
     merged: dict[Keys, list[int]] = defaultdict(list)
     for form, own in zip(general, distinct, strict=True):
         merged[form] += rows[own]

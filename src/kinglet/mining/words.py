@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 import re
 from collections import Counter, defaultdict
@@ -20,6 +21,8 @@ _MANY = 4
 NAMED = ("user", "account", "login", "username")
 """Words in front of the name of a person."""
 _HAPPENS = re.compile("(?:ed|ing|in|out|is|was|has|not|to|with|from|for|by)$", re.IGNORECASE)
+_AGAIN = 4
+"""What comes so often in one text is a list."""
 Keys = tuple[str, ...]
 
 
@@ -66,6 +69,30 @@ def free_text(forms: Sequence[Keys]) -> list[Keys]:
                 break
         out.append(form)
     return out
+
+
+def without_runs(forms: Sequence[Keys]) -> list[Keys]:
+    """The forms with what some of them repeat again and again, such as an option and its value, as text."""
+    again = {word for form in set(forms) for word in _run(form)}
+    out = []
+    for form in forms:
+        start = next((i for i, key in enumerate(form) if key in again and not _is_key(form, i)), len(form))
+        while start < len(form) and start and form[start - 1] not in (" ", "\t"):
+            start -= 1
+        out.append((*form[:start], value(TEXT)) if start and any(map(is_word, form[:start])) else form)
+    return [new if new != (*old, value(TEXT)) else old for new, old in zip(out, forms, strict=True)]
+
+
+def _run(form: Keys) -> Iterable[str]:
+    """Words that come again and again at the same distance up to the end of a form."""
+    places: dict[str, list[int]] = defaultdict(list)
+    for i, key in enumerate(form):
+        if is_word(key) and not _is_key(form, i):
+            places[key].append(i)
+    for word, at in places.items():
+        apart = {b - a for a, b in itertools.pairwise(at)}
+        if len(at) >= _AGAIN and len(apart) == 1 and len(form) - at[-1] <= min(apart):
+            yield word
 
 
 def absorbed(forms: Sequence[Keys]) -> list[Keys]:
