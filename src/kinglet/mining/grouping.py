@@ -102,7 +102,7 @@ def likeness(one: Form, other: Form, conflict: float = _CONFLICT, least: float =
     more = alone if len(alone) > len(other_alone) else other_alone
     if not any(map(is_value, more)) and 2 * sum(map(is_word, more)) > min(one.words, other.words):
         return 0.0  # an optional part has a value in it, or is small
-    conflicts = min(_telling(one, alone, other_alone), _telling(other, other_alone, alone))
+    conflicts = _conflicts(one, alone, other, other_alone)
     score = _in_order(one.keys, other.keys)
     return 0.5 * score / smaller + 0.5 * score / larger - first - conflict * conflicts
 
@@ -122,14 +122,20 @@ def _in_order(one: Keys, other: Keys) -> float:
     return below[0]
 
 
-def _telling(form: Form, alone: Sequence[str], others: Sequence[str]) -> int:
-    """How many words that another form lacks may tell this message from that.
+def _conflicts(one: Form, alone: Sequence[str], other: Form, other_alone: Sequence[str]) -> int:
+    """How many words, of those that only one of two forms has, may tell their messages apart.
 
-    Keys do not; words of switches do where the form has a key of its own as well.
+    Keys do not, nor do words of switches that stand for each other, unless a key goes with them.
     """
-    own = [key for key in alone if is_word(key)]
-    named = any(key in form.named for key in own) and any(map(is_word, others))
-    return sum(key not in form.named and (named or key.lower() not in SWITCHES) for key in own)
+    words, others = [key for key in alone if is_word(key)], [key for key in other_alone if is_word(key)]
+    plain, others_plain = (
+        [key for key in words if key not in one.named],
+        [key for key in others if key not in other.named],
+    )
+    count = min(len(plain), len(others_plain))
+    if (len(plain) < len(words) and others) or (len(others_plain) < len(others) and words):
+        return count
+    return count - min(sum(key.lower() in SWITCHES for key in some) for some in (plain, others_plain))
 
 
 def _left(one: dict[str, int], other: dict[str, int]) -> list[str]:
