@@ -43,6 +43,9 @@ if TYPE_CHECKING:
     from kinglet.session import Session
     from kinglet.source.logs import Given
     from kinglet.spec.schema import Case
+    from kinglet.teaching.lesson import Lesson, Matched
+    from kinglet.teaching.marks import Mark
+    from kinglet.teaching.teach import teach
 
 __version__ = "0.1.0"
 
@@ -67,7 +70,10 @@ __all__ = [
     "Given",
     "InputError",
     "KingletError",
+    "Lesson",
     "Look",
+    "Mark",
+    "Matched",
     "Model",
     "ModelClass",
     "ModelError",
@@ -107,6 +113,7 @@ __all__ = [
     "load_rules",
     "load_set",
     "look",
+    "teach",
     "trace",
 ]
 
@@ -115,6 +122,10 @@ _LATER = {
     "ParseCalls": "kinglet.calls",
     "ReferenceTime": "kinglet.calls",
     "look": "kinglet.looking.profile",
+    "Lesson": "kinglet.teaching.lesson",
+    "Mark": "kinglet.teaching.marks",
+    "Matched": "kinglet.teaching.lesson",
+    "teach": "kinglet.teaching.teach",
     "draft": "kinglet.drafting.drafted",
     "Doubt": "kinglet.drafting.report",
     "Draft": "kinglet.drafting.report",

@@ -12,6 +12,7 @@ import polars as pl
 from kinglet.calls import ParseCalls
 from kinglet.compiler.passes import build
 from kinglet.errors import UsageError
+from kinglet.lazy import lazy
 from kinglet.ocsf.schema import Model
 from kinglet.output.views import View, view
 from kinglet.plan.data import Plan
@@ -20,7 +21,7 @@ from kinglet.runtime.pipeline import run
 from kinglet.runtime.work import Options
 from kinglet.source.logs import Source
 from kinglet.spec import loading
-from kinglet.spec.document import Document
+from kinglet.spec.document import Document, from_text
 from kinglet.spec.schema import ParserFile
 
 
@@ -34,6 +35,12 @@ def load(source: str | os.PathLike[str] | dict[str, Any], *, model: Model | None
         ParserFileError: with every problem of the file, each with file, line and column.
     """
     definition, document = loading.read(source)
+    return Parser(definition, document, build(definition, document, model=model), model)
+
+
+def load_text(text: str, name: str, *, model: Model | None = None) -> Parser:
+    """Loads a parser from the text of a file that is called `name`, beside which lie the files it names."""
+    definition, document = loading.checked(from_text(text, name))
     return Parser(definition, document, build(definition, document, model=model), model)
 
 
@@ -107,6 +114,10 @@ class Parser(ParseCalls):
         # what the mapping alone reads, such as the message, stays a field without it
         plan = build(definition, self._document, model=self.model, like=self._plan)
         return Parser(definition, self._document, plan, self.model)
+
+    def teach(self, log: Any, marks: Sequence[Any], **options: Any) -> Any:
+        """Teaches this parser a field by marks on a log; gives a `Lesson`, see `kinglet.teach`."""
+        return lazy("kinglet", "teaching.teach:teach")(self, log, marks, **options)
 
     def __repr__(self) -> str:
         return (

@@ -9,6 +9,7 @@ from pathlib import Path
 import polars as pl
 
 from kinglet.discover.facts import Facts
+from kinglet.drafting.editing import inserted
 from kinglet.drafting.finishing import mapped, report, with_cases
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, written
@@ -22,8 +23,6 @@ from kinglet.mining.messages import mine
 from kinglet.parser import Parser, load
 from kinglet.patterns.types import TYPES
 from kinglet.plan.data import DTYPES
-
-_INDENT = re.compile(r"^( *)- ", re.MULTILINE)
 
 
 def added(path: str, found: Facts, wishes: Wishes) -> Draft:
@@ -103,7 +102,7 @@ class _Into(Work):
         text = self.text if self.text.endswith("\n") else self.text + "\n"
         variants = [line for variant in self.shape.variants for line in variant_lines(self.shape, variant)]
         cases = [line for one in self.shape.cases for line in case_lines(one)]
-        return _inserted(_inserted(text, "variants", variants), "cases", cases)
+        return inserted(inserted(text, "variants", variants), "cases", cases)
 
 
 def _blocks(text: str, path: str) -> None:
@@ -111,18 +110,3 @@ def _blocks(text: str, path: str) -> None:
         raise UsageError(
             f"{path}: its variants are not a list with an item a line", "write them so, each behind a dash"
         )
-
-
-def _inserted(text: str, key: str, lines: Sequence[str]) -> str:
-    """A file with lines behind the last item of a list at its top level, which begins where there is none."""
-    if not lines:
-        return text
-    block = re.search(rf"^{key}:[^\n]*\n(?:(?:[ \t#-][^\n]*)?\n)*", text, re.MULTILINE)
-    if block is None:
-        return f"{text.rstrip()}\n\n{key}:\n" + "\n".join(lines) + "\n"
-    body = block[0].rstrip()
-    behind = re.search(r"(?:\n(?:#[^\n]*)?)*\Z", body)  # comments at the margin belong to what follows
-    end = block.start() + (behind.start() if behind else len(body))
-    indent = _INDENT.search(block[0])
-    shift = indent[1] if indent else "  "
-    return text[:end] + "\n" + "\n".join(shift + line.removeprefix("  ") for line in lines) + text[end:]

@@ -22,11 +22,13 @@ _SIDES = {
 """Words in front of an address that tell which end of a connection it is."""
 _PEOPLE = ("user", "by", "for", "account", "login")
 _USER = re.compile("(?i:user|account|login)[^A-Za-z]*$")
-_JOINING = (
+_WORDS_THAT_JOIN = (
     "a an and are as at be but by for from has in into is it its no not of on or so than that the this to was were with"
 )
+JOINING = frozenset(_WORDS_THAT_JOIN.split())
+"""Words that stand in front of anything."""
 _LEVELS = "trace debug info notice warn warning error err crit critical fatal alert emerg"
-_SMALL = frozenset([*_JOINING.split(), *_LEVELS.split()])
+_SMALL = frozenset([*JOINING, *_LEVELS.split()])
 _ENDS = ("ip", "host", "port", "mac")
 _PLAIN = {
     "int": "number", "num": "number", "hex": "number", "text": "text", "rest": "text", "word": "value",

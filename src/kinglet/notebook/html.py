@@ -12,6 +12,7 @@ from kinglet.insight.visible import visible
 if TYPE_CHECKING:
     from kinglet.drafting.report import Draft
     from kinglet.result import Result
+    from kinglet.teaching.lesson import Lesson
 
 
 _MARK = "color:#111;border-radius:3px;padding:0 2px;background:"
@@ -103,6 +104,23 @@ def draft_html(draft: Draft) -> str:
         f"<div><b>{escape(draft.stem)}</b> · {draft.complete:,} of {draft.events:,} events complete · "
         f'{len(draft.messages):,} variants<ul style="{_MONO}">{doubts}</ul><table style="{_MONO}">{rows}</table>'
         f'<details><summary>parser file</summary><pre style="{_MONO}">{escape_lines(draft.text)}</pre></details></div>'
+    )
+
+
+def lesson_html(lesson: Lesson) -> str:
+    """What a parser was taught: the field by variant with its commonest values, what is doubtful, and the change."""
+    rows = "".join(
+        f'<tr><td style="text-align:right">{match.count:,} of {match.of:,}</td>'
+        f'<td style="text-align:left">{escape(match.context or "no variant")}</td>'
+        f'<td style="text-align:left;word-break:break-word">'
+        f"{escape(', '.join(f'{text} ({count:,})' for text, count in match.values))}</td></tr>"
+        for match in lesson.matches
+    )
+    doubts = "".join(f"<li>{escape(doubt.text)}</li>" for doubt in lesson.doubts)
+    return (
+        f"<div><b>{escape(lesson.field)}</b> in {lesson.taught:,} of {lesson.events:,} events · "
+        f'{escape("; ".join(lesson.how))}<ul style="{_MONO}">{doubts}</ul><table style="{_MONO}">{rows}</table>'
+        f'<pre style="{_MONO}">{escape_lines(lesson.diff)}</pre></div>'
     )
 
 

@@ -48,7 +48,11 @@ def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, D
     Raises:
         ParserFileError: with all problems at once, each with file, line and column.
     """
-    found = _document(source)
+    return checked(_document(source))
+
+
+def checked(found: Document) -> tuple[ParserFile, Document]:
+    """Checks the text of a parser file key by key; the errors of `read`."""
     try:
         return _whole(found.values).model_validate(found.values), found
     except ValidationError as error:
