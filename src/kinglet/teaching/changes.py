@@ -15,7 +15,8 @@ from kinglet.patterns.grammar import Literal, Optional, Token, escaped, parse
 from kinglet.plan.data import Plan, Reading
 from kinglet.spec.document import KeyPath
 from kinglet.structured.json_objects import JsonObjects
-from kinglet.teaching.patterns import Way, ways, whole
+from kinglet.teaching.fronts import front_of
+from kinglet.teaching.patterns import Way, way_of_front, ways, whole
 from kinglet.teaching.places import Found, Layout, Place, found_in, label_of, type_of_values
 from kinglet.teaching.trial import Change, Trial
 from kinglet.teaching.unnamed import Unnamed, patterns_of, unnamed
@@ -205,21 +206,47 @@ def _reading_fields(trial: Trial) -> Iterator[Change]:
         at = {row: i for i, row in enumerate(rows)}
         texts = column.gather(rows).to_list()
         shown = {at[row]: text for row, text in trial.wanted.items() if row in at and (row in own or text is None)}
+        front = front_of(texts, shown) if not have else None
+        way = way_of_front(front, texts, trial.field, trial.kind) if front is not None else None
+        if way is not None:
+            yield Change(
+                trial.with_steps([_step(name, way, "")]), f"the front of `{name}` is read, by a step", frozenset(own)
+            )
         found = found_in(texts, shown)
-        known = {at[row]: text for row, text in have.items() if row in at}
-        made = ways(found, texts, trial.field, trial.kind, known) if found is not None else None
-        if not made or found is None:
+        if found is None:
             continue
-        steps = [_step(name, way, trial, found) for way in made]
+        known = {at[row]: text for row, text in have.items() if row in at}
+        made = ways(found, texts, trial.field, trial.kind, known)
+        if not made:
+            if (step := _json_step(trial, name, found, shown)) is not None:
+                yield Change(
+                    trial.with_steps([step]), f"a key of the JSON in `{name}` is read, by a step", frozenset(own)
+                )
+            continue
+        kind = trial.kind or type_of_values(list(found.values.values()))
+        steps = [_step(name, way, kind) for way in made]
         how = f"`{name}` is read once more, by a step" if len(steps) == 1 else f"`{name}` is read by {len(steps)} steps"
         yield Change(trial.with_steps(steps), how, frozenset(own))
 
 
-def _step(carrier: str, way: Way, trial: Trial, found: Found) -> str:
-    types = ""
-    if way.form == "regex":
-        kind = trial.kind or type_of_values(list(found.values.values()))
-        types = f", types: {{{trial.field}: {'text' if kind == 'rest' else kind}}}"
+def _json_step(trial: Trial, carrier: str, found: Found, shown: Mapping[int, str | None]) -> str | None:
+    """A step that reads a key of the JSON that a message has; none where no key has the marked values."""
+    place = found.places[0]
+    layout = found.layouts[place.layout]
+    key = _key_inside(layout, place, {row: text for row, text in shown.items() if text is not None})
+    if key is None or found.told != 1:
+        return None
+    pattern = whole(layout, place, "json", to_end=True).replace("{taught_value:json}", "{:json}")
+    texts = [text for text in layout.cells[place.first].values[:_LOOKED_AT] if text]
+    values = [_bare(text[i.start : i.end]) for text in texts for i in JsonObjects().values(text) or () if i.path == key]
+    kind = trial.kind or type_of_values(values)
+    more = f", types: {{{scalar(trial.field)}: {kind}}}"
+    more += f", keys: {{{trial.field}: {scalar(key)}}}" if key != trial.field else ""
+    return f"  - parse: {{field: {carrier}, pattern: {quoted(pattern)}{more}, optional: true}}"
+
+
+def _step(carrier: str, way: Way, kind: str) -> str:
+    types = f", types: {{{way.name}: {'text' if kind == 'rest' else kind}}}" if way.form == "regex" else ""
     return f"  - parse: {{field: {carrier}, {way.form}: {quoted(way.text)}{types}, optional: true}}"
 
 

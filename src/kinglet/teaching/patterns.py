@@ -11,6 +11,7 @@ import polars as pl
 
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.grammar import PatternError, escaped, parse
+from kinglet.teaching.fronts import Front
 from kinglet.teaching.places import Found, Layout, Place, before, behind, type_of_values
 
 _VALUE = "taught_value"
@@ -19,10 +20,11 @@ _MOST_PATTERNS = 12
 
 
 class Way(NamedTuple):
-    """A way of reading a field from a text: `pattern` or `regex`, and what it says."""
+    """A way of reading a field from a text: `pattern` or `regex`, what it says, and the name of the field."""
 
     form: str
     text: str
+    name: str = _VALUE
 
 
 def ways(
@@ -49,7 +51,20 @@ def ways(
             return None
         else:
             left -= rows
-    return [Way(way.form, way.text.replace(_VALUE, name)) for way in out]
+    return [Way(way.form, way.text.replace(_VALUE, name), name) for way in out]
+
+
+def way_of_front(front: Front, texts: Sequence[str], name: str, kind: str | None) -> Way | None:
+    """The pattern of a value at a place from the start; none where it takes anything else."""
+    column = pl.Series("text", texts, dtype=pl.String)
+    wanted = [front.values.get(row) for row in range(len(texts))]
+    own = kind or type_of_values(list(front.values.values()))
+    ends = (f"{escaped(front.behind)}{{:rest}}", "[[ {:rest}]]") if front.behind.strip() else ("[[ {:rest}]]",)
+    some = (
+        Way("pattern", f"{front.pattern}{_slot(kind)}{end}") for kind in dict.fromkeys((own, "word")) for end in ends
+    )
+    taken = next(_fitting(some, column, wanted, set(front.values)), None)
+    return Way("pattern", taken[0].text.replace(_VALUE, name), name) if taken is not None else None
 
 
 def _fitting(
