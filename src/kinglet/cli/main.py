@@ -14,6 +14,7 @@ import click
 COMMANDS: dict[str, tuple[str, str]] = {
     "look": ("kinglet.cli.look", "look at a raw log before there is a parser"),
     "draft": ("kinglet.cli.draft", "write the first parser for a log that nobody has one for"),
+    "teach": ("kinglet.cli.teach", "teach a parser a field by examples in a log"),
     "try": ("kinglet.cli.try_", "parse a sample and show what came out of it"),
     "explain": ("kinglet.cli.explain", "show what a parser will do, pattern by pattern"),
     "check": ("kinglet.cli.check", "run the cases of parsers and check their mappings"),
@@ -58,6 +59,7 @@ _HELP = """Write and test parsers that turn raw logs into events of a common mod
 See what it does:                     kinglet demo
 A log that nobody has a parser for:   kinglet look LOG
 The first parser for it:              kinglet draft LOG -o PARSER.yaml
+A field, by an example:               kinglet teach PARSER.yaml LOG --mark 3:user=m.okoro
 A parser and a sample:                kinglet try PARSER.yaml LOG
 The cases of a parser:                kinglet check PARSER.yaml
 Everything, into a file:              kinglet run -p PARSER.yaml LOG -o events.parquet

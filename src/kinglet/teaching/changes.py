@@ -218,10 +218,9 @@ def _reading_fields(trial: Trial) -> Iterator[Change]:
         known = {at[row]: text for row, text in have.items() if row in at}
         made = ways(found, texts, trial.field, trial.kind, known)
         if not made:
-            if (step := _json_step(trial, name, found, shown)) is not None:
-                yield Change(
-                    trial.with_steps([step]), f"a key of the JSON in `{name}` is read, by a step", frozenset(own)
-                )
+            for steps in _json_steps(trial, name, found, shown):
+                how = f"a key of the JSON in `{name}` is read, by a step"
+                yield Change(trial.with_steps(steps), how, frozenset(own))
             continue
         kind = trial.kind or type_of_values(list(found.values.values()))
         steps = [_step(name, way, kind) for way in made]
@@ -229,20 +228,31 @@ def _reading_fields(trial: Trial) -> Iterator[Change]:
         yield Change(trial.with_steps(steps), how, frozenset(own))
 
 
-def _json_step(trial: Trial, carrier: str, found: Found, shown: Mapping[int, str | None]) -> str | None:
-    """A step that reads a key of the JSON that a message has; none where no key has the marked values."""
-    place = found.places[0]
-    layout = found.layouts[place.layout]
-    key = _key_inside(layout, place, {row: text for row, text in shown.items() if text is not None})
-    if key is None or found.told != 1:
-        return None
-    pattern = whole(layout, place, "json", to_end=True).replace("{taught_value:json}", "{:json}")
-    texts = [text for text in layout.cells[place.first].values[:_LOOKED_AT] if text]
-    values = [_bare(text[i.start : i.end]) for text in texts for i in JsonObjects().values(text) or () if i.path == key]
+def _json_steps(trial: Trial, carrier: str, found: Found, shown: Mapping[int, str | None]) -> Iterator[list[str]]:
+    """Steps that read a key of the JSON that messages have: one for all, or one for each message with this key."""
+    marked = {row: text for row, text in shown.items() if text is not None}
+    places = found.places[: found.told]
+    keys = {_key_inside(found.layouts[place.layout], place, marked) for place in places}
+    key = keys.pop()
+    if key is None or keys:
+        return
+    structure = JsonObjects()
+    patterns: list[str] = []
+    values: list[str] = []
+    for number, layout in enumerate(found.layouts):
+        for i, cell in enumerate(layout.cells):
+            texts = [text for text in cell.values[:_LOOKED_AT] if text and text.startswith("{")]
+            held = [_bare(text[item.start : item.end]) for text in texts for item in structure.values(text) or ()
+                    if item.path == key]  # fmt: skip
+            if held:
+                values += held
+                made = whole(layout, Place(number, i, i), "json", to_end=True)
+                patterns.append(made.replace("{taught_value:json}", "{:json}"))
     kind = trial.kind or type_of_values(values)
-    more = f", types: {{{scalar(trial.field)}: {kind}}}"
+    more = f", types: {{{scalar(trial.field)}: {'text' if kind == 'rest' else kind}}}"
     more += f", keys: {{{trial.field}: {scalar(key)}}}" if key != trial.field else ""
-    return f"  - parse: {{field: {carrier}, pattern: {quoted(pattern)}{more}, optional: true}}"
+    for some in (["{:text} {:json}"], patterns) if len(patterns) > 1 else (patterns,):
+        yield [f"  - parse: {{field: {carrier}, pattern: {quoted(one)}{more}, optional: true}}" for one in some]
 
 
 def _step(carrier: str, way: Way, kind: str) -> str:
@@ -302,7 +312,7 @@ def _reading_more_events(trial: Trial) -> Iterator[Change]:
             keys = [f"    types: {{{scalar(trial.field)}: {'text' if kind == 'rest' else kind}}}"]
             keys += [f"    keys: {{{trial.field}: {scalar(key)}}}"] if key != trial.field else []
         words = " ".join(cell.fixed for cell in layout.cells if cell.fixed is not None)
-        lines.append(f"  - name: {variant_name(words, taken, len(taken) + 1)}")
+        lines.append(f"  - name: {variant_name(trial.variant or words, taken, len(taken) + 1)}")
         if len(plan.kinds) == 1 and plan.kinds[0].slot in trial.events.columns:
             kinds = trial.events[plan.kinds[0].slot].gather([rows[row] for row in layout.rows]).drop_nulls().unique()
             if len(kinds):

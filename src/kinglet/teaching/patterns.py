@@ -165,20 +165,26 @@ def whole(layout: Layout, place: Place, kind: str, *, to_end: bool, lead: str = 
     """
     out = ""
     cells = layout.cells
+    lacks = [tuple(value is None for value in cell.values) for cell in cells]
+    open_part = False
     for i, cell in enumerate(cells):
         if place.first < i <= place.last:
             continue
-        missing = any(value is None for value in cell.values)
+        here = lacks[place.first] if place.first <= i <= place.last else lacks[i]
+        optional = any(here) and here != lacks[place.first]  # what goes with the value is there wherever it is
+        if open_part and (not optional or lacks[i] != lacks[i - 1]):
+            out, open_part = out + "]]", False
+        if optional and not open_part:
+            out, open_part = out + "[[", True
         if i == place.first:
-            piece = lead + _slot(kind) + tail
+            out += lead + _slot(kind) + tail
         elif cell.fixed is not None:
-            piece = escaped(cell.fixed)
+            out += escaped(cell.fixed)
         else:
-            piece = f"{{:{type_of_values(cell.values, last=i == len(cells) - 1)}}}"
-        out += f"[[{piece}]]" if missing and piece.strip() and i != place.first else piece
-        if not to_end and i > place.last and cell.fixed is not None and re.search(r"\w", cell.fixed):
+            out += f"{{:{type_of_values(cell.values, last=i == len(cells) - 1)}}}"
+        if not to_end and i > place.last and not open_part and cell.fixed and re.search(r"\w", cell.fixed):
             return out + "{:rest}"
-    return out
+    return out + ("]]" if open_part else "")
 
 
 def _within(layout: Layout, place: Place, kind: str) -> Iterator[Way]:

@@ -43,6 +43,7 @@ def teach(
     marks: Sequence[Mark],
     *,
     kind: str | None = None,
+    variant: str | None = None,
     cases: bool = True,
     at: ReferenceTime = None,
     zone: str | None = None,
@@ -50,9 +51,9 @@ def teach(
 ) -> Lesson:
     """Teaches a parser a field by examples of its text in a log; nothing is written.
 
-    parser: one that was loaded from a file, or the path of one; where there is no such file, one is begun for the log.
-    kind: the type of slot, if not the one that fits the values. cases: add a case for each mark. at, zone, encoding: as
-    for `Parser.parse`.
+    parser: one that was loaded from a file, or the path of one; where there is no such file, one is begun for the
+    log. kind: the type of slot, if not the one that fits the values. variant: what one is called that is added.
+    cases: add a case for each mark. at, zone, encoding: as for `Parser.parse`.
 
     Raises:
         UsageError: the marks are none, contradict each other, or no way was found that does what they say.
@@ -75,7 +76,8 @@ def teach(
     }
     how: list[str] = []
     if wrong:
-        text, how = _taught(text, name, field, events, rows, reference=_reference(at, events), zone=zone, kind=kind)
+        text, how = _taught(text, name, field, events, rows, reference=_reference(at, events), zone=zone, kind=kind,
+                            variant=variant)  # fmt: skip
     done = load_text(text, name)
     after = done.parse(log, reference_time=at, zone=zone, encoding=encoding).events
     added = 0
@@ -133,6 +135,7 @@ def _taught(
     reference: ReferenceTime,
     zone: str | None,
     kind: str | None,
+    variant: str | None,
 ) -> tuple[str, list[str]]:
     """The file with the field, and what was done."""
     call_options(reference, zone)
@@ -142,7 +145,7 @@ def _taught(
     raw = events["raw"].gather(chosen)
     how: list[str] = []
     for _ in range(_ROUNDS):
-        trial = Trial(text, name, field, raw, wanted, reference=reference, zone=zone, kind=kind)
+        trial = Trial(text, name, field, raw, wanted, reference=reference, zone=zone, kind=kind, variant=variant)
         left = trial.left()
         if not left:
             return text, how

@@ -27,6 +27,7 @@ class Trial:
     """The parser, and a sample of events on which changes are tried.
 
     rows: the events of the sample, by their numbers in the log. wanted: what the field is to be in some of the sample.
+    kind, variant: the type of slot, and the name of a variant that is added, where they are said.
     """
 
     def __init__(
@@ -40,6 +41,7 @@ class Trial:
         reference: ReferenceTime = None,
         zone: str | None = None,
         kind: str | None = None,
+        variant: str | None = None,
     ) -> None:
         self.text = text
         self.name = name
@@ -49,6 +51,7 @@ class Trial:
         self.reference = reference
         self.zone = zone
         self.kind = kind
+        self.variant = variant
         self.parser = load_text(text, name)
         self.events = self.parsed(self.parser)
         self.is_new = field not in self.events.columns
