@@ -30,16 +30,25 @@ def front_of(texts: Sequence[str], marks: Mapping[int, str | None]) -> Front | N
         if text != told[first]:
             continue
         signs = _signs(lines[first].keys[: i + 1])
-        if i and not any(len(key) == 1 and not key.isspace() for key in signs[:-1]):
+        behind = _sign_behind(lines[first].keys, i)
+        if i and not behind and not any(len(key) == 1 and key != " " for key in signs[:-1]):
             continue  # words and blanks alone tell no place
-        having = [row for row, line in enumerate(lines) if _signs(line.keys[: i + 1]) == signs]
+        having = [
+            row for row, line in enumerate(lines)
+            if _signs(line.keys[: i + 1]) == signs and _sign_behind(line.keys, i) == behind
+        ]  # fmt: skip
         values = {row: lines[row].texts[i] for row in having}
         if len(values) >= _MOSTLY * len(texts) and all(values.get(row) == text for row, text in marks.items()):
             columns = [[lines[row].texts[k] for row in having[:_LOOKED_AT]] for k in range(i)]
             pattern = "".join(_piece(key, column) for key, column in zip(signs[:-1], columns, strict=True))
-            behind = lines[first].keys[i + 1] if len(lines[first].keys) > i + 1 else ""
-            return Front(pattern, behind if len(behind) == 1 and not behind.isalnum() else "", values)
+            return Front(pattern, behind, values)
     return None
+
+
+def _sign_behind(keys: Sequence[str], i: int) -> str:
+    """The sign directly behind a cell, if there is one."""
+    behind = keys[i + 1] if len(keys) > i + 1 else ""
+    return behind if len(behind) == 1 and not behind.isalnum() and behind != " " else ""
 
 
 def _signs(keys: Sequence[str]) -> tuple[str, ...]:

@@ -17,6 +17,7 @@ from kinglet.teaching.places import Found, Layout, Place, before, behind, type_o
 _VALUE = "taught_value"
 _MOST_WORDS = 4
 _MOST_PATTERNS = 12
+_AROUND = re.compile(r"\^(.*)\(\.\*\?\)(.*)\$", re.DOTALL)
 
 
 class Way(NamedTuple):
@@ -44,6 +45,8 @@ def ways(
         if not rows:
             continue
         taken = next(_fitting(_of_place(found, place, kind), column, wanted, rows), None)
+        if taken is None and i < found.told:  # the whole message may well read more: one that differs in a word
+            taken = next(_fitting(_wholes(found, place, kind), column, wanted, rows, more=True), None)
         if taken is not None and len(out) < _MOST_PATTERNS:
             out.append(taken[0])
             left -= taken[1]
@@ -68,12 +71,18 @@ def way_of_front(front: Front, texts: Sequence[str], name: str, kind: str | None
 
 
 def _fitting(
-    some: Iterator[Way], texts: pl.Series, wanted: Sequence[str | None], rows: set[int]
+    some: Iterator[Way], texts: pl.Series, wanted: Sequence[str | None], rows: set[int], *, more: bool = False
 ) -> Iterator[tuple[Way, set[int]]]:
-    """The ways that take nothing but what is wanted, and all of it in these rows; each with the rows that it reads."""
+    """The ways that take nothing but what is wanted, and all of it in these rows; each with the rows that it reads.
+
+    more: they may take something where nothing is known to be wanted.
+    """
     for way in some:
         values = read(way, texts)
-        if values is None or any(value is not None and value != wanted[row] for row, value in enumerate(values)):
+        if values is None or any(
+            value is not None and value != wanted[row] and not (more and wanted[row] is None)
+            for row, value in enumerate(values)
+        ):
             continue
         covered = {row for row, value in enumerate(values) if value is not None}
         if rows <= covered:
@@ -98,16 +107,30 @@ def _of_place(found: Found, place: Place, kind: str | None) -> Iterator[Way]:
     type_ = kind or type_of_values(values, before(layout, place.first), last=at_end)
     if place.inside:
         yield from _within(layout, place, type_)
+        yield from _wholes(found, place, kind)
         return
     for text in _by_words(layout, place, type_):
         yield Way("pattern", text)
-    for own in dict.fromkeys((type_, "word", "text")):
-        if kind is None or own == kind:
-            yield Way("pattern", whole(layout, place, own, to_end=False))
-            yield Way("pattern", whole(layout, place, own, to_end=True))
+    yield from _wholes(found, place, kind)
     left, right = before(layout, place.first), behind(layout, place.last)
     if left.strip():
         yield Way("regex", f"{re.escape(left)}(?P<{_VALUE}>.+?){re.escape(right) or '$'}".replace(r"\ ", " "))
+
+
+def _wholes(found: Found, place: Place, kind: str | None) -> Iterator[Way]:
+    """The whole message as patterns, or all of it up to what stands behind the value."""
+    layout = found.layouts[place.layout]
+    lead, tail = "", ""
+    if place.inside:
+        inside = _AROUND.fullmatch(place.inside)
+        if inside is None:
+            return
+        lead, tail = escaped(_plain(inside[1])), escaped(_plain(inside[2]))
+    values = [found.values.get(row) for row in layout.rows]
+    type_ = type_of_values(values, last=place.last == len(layout.cells) - 1 and not tail)
+    for own in (kind,) if kind is not None else dict.fromkeys((type_, "word", "text")):
+        for to_end in (False, True):
+            yield Way("pattern", whole(layout, place, own, to_end=to_end, lead=lead, tail=tail))
 
 
 def _slot(kind: str) -> str:
@@ -192,7 +215,7 @@ def _within(layout: Layout, place: Place, kind: str) -> Iterator[Way]:
     cells = layout.cells[place.first : place.last + 1]
     left, right = before(layout, place.first), behind(layout, place.last)
     fixed = all(cell.fixed is not None for cell in cells)
-    inside = re.fullmatch(r"\^(.*)\(\.\*\?\)(.*)\$", place.inside)
+    inside = _AROUND.fullmatch(place.inside)
     if inside:
         lead, tail = _plain(inside[1]), _plain(inside[2])
         text = left + lead
@@ -204,9 +227,6 @@ def _within(layout: Layout, place: Place, kind: str) -> Iterator[Way]:
             yield Way("pattern", f"{front}{blank}{escaped(text[start:])}{_slot(kind)}{end}")
             yield Way("pattern", f"[[{{:text}} ]]{escaped(text[start:])}{_slot(kind)}{end}")
             yield Way("pattern", f"{'' if at_start else '{:text}'}{escaped(text)}{_slot(kind)}{end}")
-        for to_end in (False, True):
-            made = whole(layout, place, kind, to_end=to_end, lead=escaped(lead), tail=escaped(tail))
-            yield Way("pattern", made)
     named = place.inside.replace("(", f"(?P<{_VALUE}>", 1) if place.inside.count("(") == 1 else None
     pieces = re.split(r"(?<!\\)\((?!\?)", place.inside)
     if len(pieces) == 2:

@@ -278,9 +278,16 @@ def _alike(laid: list[Layout], told: Sequence[Place]) -> list[Place]:
     return out
 
 
+def _forms(values: set[str]) -> set[str]:
+    """What values look like: letters and digits, however many, and signs."""
+    return {re.sub("[0-9]+", "9", re.sub(r"[^\W\d_]+", "a", text)) for text in list(values)[:200]}
+
+
 def _one_field(label: tuple[str, bool], kind: str, values: set[str], other: str, here: set[str]) -> bool:
     """Whether values behind the same word are of one field."""
     common = len(values & here) / min(len(values), len(here))
+    if kind in ("word", "text") and not _forms(values) & _forms(here):
+        return False
     if label[0] in JOINING and not label[1]:
         return kind == other and common >= _COMMON
     return kind == other or (common > 0 and {kind, other} <= {"word", "text", "host", "rest"})
