@@ -29,14 +29,14 @@ def node_at(text: str, path: KeyPath) -> Node | None:
 
 
 def replaced(text: str, path: KeyPath, value: str) -> str:
-    """A file with another text at a path, which is on one line and in quotes.
+    """A file with another text at a path, in quotes.
 
     Raises:
-        UsageError: what stands there goes over several lines.
+        UsageError: what stands there is a block of lines.
     """
     node = node_at(text, path)
-    if not isinstance(node, ScalarNode) or node.style in ("|", ">") or node.start_mark.line != node.end_mark.line:
-        raise UsageError(f"{dotted(path)} goes over several lines", "write it on one line, so that it can be changed")
+    if not isinstance(node, ScalarNode) or node.style in ("|", ">"):
+        raise UsageError(f"{dotted(path)} is a block of lines", "write it in quotes, so that it can be changed")
     return text[: node.start_mark.index] + quoted(value) + text[node.end_mark.index :]
 
 

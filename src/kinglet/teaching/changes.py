@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
 import polars as pl
@@ -9,6 +10,7 @@ import polars as pl
 from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.editing import inserted, is_listed, node_at, replaced, with_key
 from kinglet.drafting.naming import JOINING, variant_name
+from kinglet.errors import UsageError
 from kinglet.insight.spans import first_match
 from kinglet.names import RESERVED
 from kinglet.patterns.grammar import Literal, Optional, Token, escaped, parse
@@ -28,7 +30,8 @@ _OPEN = ("rest", "text", "word")
 def changes(trial: Trial) -> Iterator[Change]:
     """Files that may do what the marks say, the most readable first."""
     for way in WAYS:
-        yield from way(trial)
+        with contextlib.suppress(UsageError):  # a part of the file is written so that it cannot be changed
+            yield from way(trial)
 
 
 def _marked(trial: Trial) -> dict[int, str]:
@@ -205,27 +208,44 @@ def _reading_fields(trial: Trial) -> Iterator[Change]:
         rows = column.is_not_null().arg_true().to_list()
         at = {row: i for i, row in enumerate(rows)}
         texts = column.gather(rows).to_list()
-        shown = {at[row]: text for row, text in trial.wanted.items() if row in at and (row in own or text is None)}
-        front = front_of(texts, shown) if not have else None
-        way = way_of_front(front, texts, trial.field, trial.kind) if front is not None else None
-        if way is not None:
-            yield Change(
-                trial.with_steps([_step(name, way, "")]), f"the front of `{name}` is read, by a step", frozenset(own)
-            )
-        found = found_in(texts, shown)
-        if found is None:
-            continue
         known = {at[row]: text for row, text in have.items() if row in at}
-        made = ways(found, texts, trial.field, trial.kind, known)
-        if not made:
-            for steps in _json_steps(trial, name, found, shown):
-                how = f"a key of the JSON in `{name}` is read, by a step"
-                yield Change(trial.with_steps(steps), how, frozenset(own))
-            continue
-        kind = trial.kind or type_of_values(list(found.values.values()))
-        steps = [_step(name, way, kind) for way in made]
-        how = f"`{name}` is read once more, by a step" if len(steps) == 1 else f"`{name}` is read by {len(steps)} steps"
-        yield Change(trial.with_steps(steps), how, frozenset(own))
+        for some in (own, *({row: text} for row, text in own.items())) if len(own) > 1 else (own,):
+            shown = {at[row]: text for row, text in trial.wanted.items() if row in at and (row in some or text is None)}
+            yield from _steps(trial, name, texts, shown, known, frozenset(some))
+
+
+def _steps(
+    trial: Trial,
+    name: str,
+    texts: Sequence[str],
+    shown: Mapping[int, str | None],
+    known: Mapping[int, str],
+    own: frozenset[int],
+) -> Iterator[Change]:
+    """Steps that read a field, or the message, once more.
+
+    texts: those that it has. shown: what is to be taken in some of them; known: what others have already. own: the
+    marked events that this is for.
+    """
+    front = front_of(texts, shown) if not known else None
+    way = way_of_front(front, texts, trial.field, trial.kind) if front is not None else None
+    if way is not None:
+        yield Change(
+            trial.with_steps([_step(name, way, "")]), f"the front of `{name}` is read, by a step", frozenset(own)
+        )
+    found = found_in(texts, shown)
+    if found is None:
+        return
+    made = ways(found, texts, trial.field, trial.kind, known)
+    if not made:
+        for steps in _json_steps(trial, name, found, shown):
+            how = f"a key of the JSON in `{name}` is read, by a step"
+            yield Change(trial.with_steps(steps), how, own)
+        return
+    kind = trial.kind or type_of_values(list(found.values.values()))
+    steps = [_step(name, way, kind) for way in made]
+    how = f"`{name}` is read once more, by a step" if len(steps) == 1 else f"`{name}` is read by {len(steps)} steps"
+    yield Change(trial.with_steps(steps), how, own)
 
 
 def _json_steps(trial: Trial, carrier: str, found: Found, shown: Mapping[int, str | None]) -> Iterator[list[str]]:
@@ -238,6 +258,7 @@ def _json_steps(trial: Trial, carrier: str, found: Found, shown: Mapping[int, st
         return
     structure = JsonObjects()
     patterns: list[str] = []
+    told: list[str] = []
     values: list[str] = []
     for number, layout in enumerate(found.layouts):
         for i, cell in enumerate(layout.cells):
@@ -248,10 +269,11 @@ def _json_steps(trial: Trial, carrier: str, found: Found, shown: Mapping[int, st
                 values += held
                 made = whole(layout, Place(number, i, i), "json", to_end=True)
                 patterns.append(made.replace("{taught_value:json}", "{:json}"))
+                told += patterns[-1:] if number in {place.layout for place in places} else []
     kind = trial.kind or type_of_values(values)
     more = f", types: {{{scalar(trial.field)}: {'text' if kind == 'rest' else kind}}}"
     more += f", keys: {{{trial.field}: {scalar(key)}}}" if key != trial.field else ""
-    for some in (["{:text} {:json}"], patterns) if len(patterns) > 1 else (patterns,):
+    for some in (["{:text} {:json}"], patterns, told) if len(patterns) > 1 else (patterns,):
         yield [f"  - parse: {{field: {carrier}, pattern: {quoted(one)}{more}, optional: true}}" for one in some]
 
 

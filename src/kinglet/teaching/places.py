@@ -129,6 +129,12 @@ def found_in(texts: Sequence[str], marks: Mapping[int, str | None], stamps: Sequ
             told[number] = [place for place in here if _fits(laid, place, of_row, marks)]
         if not told[number]:
             return None
+    nothing = [of_row[row] for row, text in marks.items() if text is None and row in of_row]
+    for number, places in told.items():
+        at_none = [at for own, at in nothing if own == number]
+        told[number] = [place for place in places if all(_value(laid, place, at) is None for at in at_none)]
+        if not told[number]:
+            return None
     chosen = [places[0] for places in told.values()]
     out = Found(laid, [*chosen, *_alike(laid, chosen)], len(chosen))
     refused = {of_row[row][0] for row, text in marks.items() if text is None and row in of_row}
@@ -163,13 +169,18 @@ def _places(layout: Layout, number: int, at: int, text: str) -> list[Place]:
         if starts[first] == start and starts[last + 1] == end:
             exact.append(Place(number, first, last))
             continue
-        if start > starts[first] and whole[start - 1].isalnum() and text[0].isalnum():
+        if start > starts[first] and _is_within(whole[start - 1], text[0]):
             continue  # the middle of a word
         before, behind = whole[starts[first] : start], whole[end : starts[last + 1]]
         others += [Place(number, first, last, inside) for inside in _insides(before, behind, text)]
     plain = [place for place in exact if layout.cells[place.first].fixed is None]
     usable = [place for place in others if _value([layout], place._replace(layout=0), at) == text]
     return [*plain, *(place for place in exact if place not in plain), *_widest(layout, usable)]
+
+
+def _is_within(one: str, other: str) -> bool:
+    """Whether no word or number ends between two characters."""
+    return (one.isalpha() and other.isalpha()) or (one.isdigit() and other.isdigit())
 
 
 def _insides(before: str, behind: str, text: str) -> list[str]:

@@ -21,6 +21,7 @@ from kinglet.drafting.work import sampled
 from kinglet.drafting.writing import case_lines
 from kinglet.errors import UsageError
 from kinglet.insight.cases import check_cases
+from kinglet.insight.spans import spans
 from kinglet.names import field_of
 from kinglet.parser import Parser, load_text
 from kinglet.patterns.types import TYPES
@@ -76,6 +77,7 @@ def teach(
     }
     how: list[str] = []
     if wrong:
+        _refuse_known(loaded, events, rows)
         text, how = _taught(text, name, field, events, rows, reference=_reference(at, events), zone=zone, kind=kind,
                             variant=variant)  # fmt: skip
     done = load_text(text, name)
@@ -119,6 +121,23 @@ def _file(name: str, log: Given, encoding: str | None) -> tuple[str, str]:
     return "", parser_text(file_stem(path.name), found.boundaries[0].events, found.stamps, found.frame["raw"], columns)
 
 
+def _refuse_known(parser: Parser, events: pl.DataFrame, rows: Mapping[Mark, int]) -> None:
+    """Refuses to read once more what has a field already."""
+    names = set()
+    for mark, row in rows.items():
+        if mark.text is None:
+            continue
+        raw = str(events["raw"][row])
+        here = {(span.start, span.end): span.field for span in spans(parser._plan, raw, events["variant"][row])}
+        bounded = rf"(?<![^\W_]){re.escape(mark.text)}(?![^\W_])"
+        fields = {here.get(match.span()) for match in re.finditer(bounded, raw)}
+        if len(fields) != 1:
+            return
+        names |= fields
+    if len(names) == 1 and (name := names.pop()) is not None and name != next(iter(rows)).field:
+        raise UsageError(f"the parser reads this as `{name}` already", "rename that in the file, or map it")
+
+
 def _reference(at: ReferenceTime, events: pl.DataFrame) -> ReferenceTime:
     """What times of the sample are read by: that of the call, or the newest of the log."""
     newest = events["time"].max() if at is None and "time" in events.columns else None
@@ -157,16 +176,8 @@ def _taught(
     mark = next(mark for mark, row in rows.items() if at[row] in left and mark.text is not None)
     others = [str(other) for other in rows if other is not mark]
     said = f"; with {', '.join(others)}" if others else ""
-    raise UsageError(
-        f"{mark}: no way was found to take this and leave the rest as it is{said}", _hint(trial, at[rows[mark]], mark)
-    )
-
-
-def _hint(trial: Trial, row: int, mark: Mark) -> str:
-    for name in trial.parser.fields:
-        if name in trial.events.columns and str(trial.events[name][row]) == mark.text:
-            return f"the parser reads it as `{name}`: rename that, or map it"
-    return "mark it where it stands alone, or write a pattern"
+    problem = f"{mark}: no way was found to take this and leave the rest as it is{said}"
+    raise UsageError(problem, "mark it where it stands alone, or write a pattern")
 
 
 def _best(trial: Trial) -> Change | None:
