@@ -57,7 +57,7 @@ def gate_lines(count: int = 60) -> tuple[list[str], list[str | None]]:
             (f"gate {i} opened by {user}", user),
             (f"gate {i} shut by {user} after {i * 3 + 100} s", user),
             (f"alarm {i}: level of tank {i % 5} at {i} cm", None),
-            (f'order {i} {{"user": "{user}", "crane": {i}}}', user),
+            (f'order {i} {{"user": "{user}", "crane": {i + 500}}}', user),
         ][i % 5]
         lines.append(f"2026-03-02T10:{i // 60:02}:{i % 60:02}Z {text}")
         who.append(by)

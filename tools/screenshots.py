@@ -35,8 +35,9 @@ TERMINALS = {
     "look": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | head -n 29",
     "look-columns": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | tail -n +38 | head -n 29",
     "look-events": "look kinglet-demo/logs/kiosk-app.log | head -n 29",
-    "look-dates": "look kinglet-demo/logs/winch-audit.log | tail -n +18 | head -n 29",
     "draft": "draft kinglet-demo/logs/jump-host.log -o jump-host.yaml --zone Europe/Lisbon --product OpenSSH/sshd",
+    "teach": "teach kinglet-demo/parsers/jump-host.yaml kinglet-demo/logs/jump-host.log "
+    "--mark 1:fingerprint=p7qyv2rrmrffv7rmawcueydyp58uted35scyh5hkg2g",
     "try": f"try {PUMP} --show 9 | head -n 29",
     "try-faults": f"try {PUMP} --show 9 | tail -n 29",
     "try-times": f"try {PUMP.split()[0]} night.log --show 9 --at 2026-10-27 | tail -n +12 | head -n 28",

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from kinglet.teaching.lesson import Lesson, Matched
 
 _LABEL = 10
+_FEW = 3
 
 
 @click.command("teach")
@@ -97,7 +98,9 @@ def _match(out: Console, match: Matched) -> None:
 
     from kinglet.insight.visible import visible
 
-    values = ", ".join(f"{visible(text)} ({count:,})" if count > 1 else visible(text) for text, count in match.values)
+    different = max((count for _, count in match.values), default=0) == 1 < len(match.values)
+    shown = [f"{visible(text)} ({count:,})" if count > 1 else visible(text) for text, count in match.values]
+    values = "all different: " + ", ".join(shown[:_FEW]) if different else ", ".join(shown)
     name = match.context or "no variant"
     line = Text(f"  {match.count:>6,} of {match.of:,}  ").append(name, style="bold")
     line.append("" if match.marked else "  no mark", style="dim")
@@ -112,7 +115,7 @@ def _fact(out: Console, label: str, text: str) -> None:
 
     for i, line in enumerate(Text(text).wrap(out, out.width - _LABEL - 2)):
         line.rstrip()
-        out.print(Text(f"  {label if i == 0 else '':<{_LABEL}}", style="bold").append_text(line.copy()))
+        out.print(Text("  ").append(f"{label if i == 0 else '':<{_LABEL}}", style="bold").append_text(line))
 
 
 def _next(out: Console, lesson: Lesson, file: str, dry_run: bool) -> None:

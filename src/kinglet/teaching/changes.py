@@ -174,10 +174,12 @@ def _opening_patterns(trial: Trial) -> Iterator[Change]:
         where = _where(trial, [slot])
         yield Change(_with_pieces(trial.text, [(slot, piece)]), f"a slot in {where}", frozenset(own))
     for path, text in patterns_of(trial.parser._document.values):
-        if path[0] != "variants":
+        if path[0] == "parts":
             continue
-        name = trial.parser._document.values["variants"][path[1]]["name"]
-        own = {row: mark for row, mark in marked.items() if trial.events["variant"][row] == name}
+        name, own = str(path[0]), marked
+        if path[0] == "variants":
+            name = trial.parser._document.values["variants"][path[1]]["name"]
+            own = {row: mark for row, mark in marked.items() if trial.events["variant"][row] == name}
         for literal in _literals(parse(text)):
             for mark in dict.fromkeys(own.values()):
                 written = escaped(mark)

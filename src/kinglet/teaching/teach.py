@@ -267,7 +267,8 @@ def _doubts(events: pl.DataFrame, name: str, marked: set[str | None], rows: Mapp
 
 def _form(text: str) -> str:
     """What a text looks like: letters, digits and signs, whatever their number; and whether it is very long."""
-    plain = re.sub(r"[0-9]+", "9", re.sub(r"[^\W\d_]+", "a", text))
+    mixed = re.sub(r"(?:[^\W\d_]+[0-9]|[0-9]+[^\W\d_])[^\W_]*", "a", text)
+    plain = re.sub(r"[0-9]+", "9", re.sub(r"[^\W\d_]+", "a", mixed))
     signs = re.sub(r"(.+?)\1+", r"\1", plain)
     return signs[:20] + ("…" if len(text) > 60 else "")
 
