@@ -3,18 +3,23 @@
 from __future__ import annotations
 
 import functools
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
 from kinglet.cli import options
+from kinglet.cli.left import render_left, render_values
 from kinglet.discover.words import counted
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from rich.console import Console
     from rich.text import Text
 
+    from kinglet.drafting.leftovers import Leftover
     from kinglet.insight.preview import Preview, ShownEvent
+    from kinglet.insight.values import FieldValues
     from kinglet.parser import Parser
     from kinglet.result import Result
 
@@ -24,10 +29,17 @@ _MOST = 100_000
 @click.command("try")
 @click.argument("parser", metavar="PARSER")
 @click.argument("files", metavar="FILE...", nargs=-1, required=True)
-@click.option("--show", default=12, show_default=True, type=click.IntRange(0), help="Raw events to show.")
+@click.option(
+    "--show", "shown_events", default=12, show_default=True, type=click.IntRange(0), help="Raw events to show."
+)
 @click.option(
     "--only", type=click.Choice(["complete", "partial", "unmatched", "dropped"]), help="Show events of this state only."
 )
+@click.option("--find", metavar="TEXT|/REGEX/", help="Show events that have this text, or match this regex.")
+@click.option("--field", metavar="NAME", help="Show the values of this field, those unlike the others first.")
+@click.option("--sample", type=click.IntRange(1), metavar="N", help="Show of N events from all over the log.")
+@click.option("--seed", default=0, show_default=True, type=int, help="Chooses which events --sample takes.")
+@click.option("--watch", is_flag=True, help="Show it again after each save of PARSER, and when FILE grows.")
 @click.option(
     "--trace", "line", type=click.IntRange(1), metavar="LINE", help="Show one event before and after each step."
 )
@@ -43,8 +55,13 @@ _MOST = 100_000
 def command(
     parser: str,
     files: tuple[str, ...],
-    show: int,
+    shown_events: int,
     only: str | None,
+    find: str | None,
+    field: str | None,
+    sample: int | None,
+    seed: int,
+    watch: bool,
     line: int | None,
     without: int | None,
     until: int | None,
@@ -63,16 +80,17 @@ def command(
     of a ready parser; FILE may be - for standard input.
     """
     from kinglet.cli.render import console, print_json
+    from kinglet.drafting.leftovers import leftovers
     from kinglet.errors import InputError, UsageError
     from kinglet.insight.preview import preview
+    from kinglet.insight.values import values_of
     from kinglet.parser import load
 
     if (line is not None) + (without is not None) + (until is not None) > 1:
         raise UsageError("--trace, --without and --until each show something else", "give one of them")
     if without is not None and "-" in files:
         raise UsageError("--without reads the log more than once, and standard input is gone then", "give it a file")
-    loaded = load(parser, model=options.load_model(extensions))
-    stepped = _with_steps(loaded, without, until)
+    model = options.load_model(extensions)
 
     def parsed(name: str, by: Parser) -> Result:
         found = by.parse(
@@ -82,8 +100,33 @@ def command(
             raise InputError(f"{name}: is empty", "there is nothing to parse")
         return found
 
+    def show(name: str, result: Result) -> None:
+        shown = preview(result, show=shown_events, only=only, find=find, sample=sample, seed=seed, zone=zone)
+        left = leftovers(result, only) if only in ("unmatched", "partial") else []
+        values = values_of(shown.chosen, field) if field is not None else None
+        if as_json:
+            found.append(_as_json(name, result, shown))
+            found[-1] |= {"left": [one.to_dict() for one in left]} if only in ("unmatched", "partial") else {}
+            found[-1] |= {"field": values.to_dict()} if values is not None else {}
+        else:
+            _render(out, name, result, shown, Asked(only, find, most), left, values)
+
     found: list[dict[str, Any]] = []
     out = console()
+    if watch:
+        from kinglet.cli.watching import follow
+
+        if as_json or line is not None or without is not None or "-" in files:
+            raise UsageError("--watch shows files again and again", "leave --json, --trace, --without and - out")
+
+        def again() -> list[tuple[str, Result]]:
+            by = _with_steps(load(parser, model=model), None, until)
+            return [(name, parsed(name, by)) for name in files]
+
+        follow(out, [parser, *files], again, show)
+        return
+    loaded = load(parser, model=model)
+    stepped = _with_steps(loaded, without, until)
     for name in files:
         if line is not None:
             from kinglet.cli.trace import render_trace, trace_as_plain
@@ -96,11 +139,7 @@ def command(
                 render_trace(out, traced)
             continue
         result = parsed(name, stepped)
-        shown = preview(result, show=show, only=only, zone=zone)
-        if as_json:
-            found.append(_as_json(name, result, shown))
-        else:
-            _render(out, name, result, shown, only, most)
+        show(name, result)
         if without is not None:
             from kinglet.cli.trace import difference_as_plain, render_difference
             from kinglet.insight.tracing import difference
@@ -170,7 +209,28 @@ def _as_json(name: str, result: Result, shown: Preview) -> dict[str, Any]:
     }
 
 
-def _render(out: Console, name: str, result: Result, shown: Preview, only: str | None, most: int) -> None:
+class Asked(NamedTuple):
+    """What was asked for of the events."""
+
+    only: str | None
+    find: str | None
+    most: int
+
+    @property
+    def words(self) -> str:
+        """The events that were asked for, in words; nothing for all of them."""
+        return " ".join(filter(None, (self.only, f"with {self.find}" if self.find else "")))
+
+
+def _render(
+    out: Console,
+    name: str,
+    result: Result,
+    shown: Preview,
+    asked: Asked,
+    left: Sequence[Leftover],
+    values: FieldValues | None,
+) -> None:
     from rich.text import Text
 
     from kinglet.cli.render import coverage_bar, heading, state_colours, state_lines
@@ -180,16 +240,19 @@ def _render(out: Console, name: str, result: Result, shown: Preview, only: str |
     title = heading(
         f"{parser.name} {parser.version}",
         f"{name}: {counted(counts['events'], 'event')}{_packing_and_encoding(result)}"
-        + (", where reading stopped (--most)" if counts["events"] == most else ""),
+        + (", where reading stopped (--most)" if counts["events"] == asked.most else ""),
     )
     out.print(title)
     out.print()
     out.print(Text("  ").append_text(coverage_bar(counts, state_colours(out), min(out.width - 4, 76))))
     for line in state_lines(counts, state_colours(out)):
         out.print(line)
-    if only is not None and not shown.events:
-        out.print(f"\n  no event is {only}", style="dim")
-    _render_events(out, result, shown, only)
+    if asked.words and not shown.of:
+        out.print(f"\n  no event is {asked.only}" if asked.only else "\n  no event has that", style="dim")
+    if values is not None:
+        render_values(out, values)
+    render_left(out, left, asked.only or "")
+    _render_events(out, result, shown, asked.words)
     if shown.times is not None:
         from kinglet.cli.times import render_stamps, render_timeline
 
@@ -212,15 +275,16 @@ def _packing_and_encoding(result: Result) -> str:
     return f", {', '.join(forms)}" if forms else ""
 
 
-def _render_events(out: Console, result: Result, shown: Preview, only: str | None) -> None:
+def _render_events(out: Console, result: Result, shown: Preview, asked: str) -> None:
     from kinglet.cli.render import few_colours, heading
     from kinglet.insight.palette import field_colours
 
     if not shown.events:
         return
     colours = field_colours(result.parser.fields, few=few_colours(out))
-    of = result.counts[only] if only else result.counts["events"]
-    part = f"{len(shown.events)} of {of:,}" if len(shown.events) < of else "all"
+    of = shown.of
+    part = f"{len(shown.events)} of {of:,}" if len(shown.events) < of else f"all {of:,}" if asked else "all"
+    part += f" {asked}" if asked else ""
     more = "; --show N for more" if len(shown.events) < of else ""
     out.print()
     out.print(heading("raw events", f"{part}{more}"))

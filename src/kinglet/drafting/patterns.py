@@ -16,8 +16,11 @@ from kinglet.mining.cells import JSON, SIZE, TIME, value
 from kinglet.mining.messages import Message
 from kinglet.mining.parts import Literal, Maybe, Varying
 from kinglet.names import field_of
-from kinglet.patterns.grammar import escaped
+from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.grammar import PatternError, escaped, parse
+from kinglet.patterns.grammar import slots as in_pattern
 from kinglet.patterns.types import TYPES
+from kinglet.patterns.words import words_type
 from kinglet.plan.data import name_problem
 from kinglet.structured.by_form import is_within
 from kinglet.structured.json_objects import JsonObjects
@@ -252,3 +255,18 @@ def _is_number(text: str) -> bool:
     """Whether a whole number is written as one: without zeros in front, and not too long."""
     digits = text.lstrip("+-")
     return len(digits) <= _LARGEST and (digits == "0" or not digits.startswith("0")) and not text.startswith("+")
+
+
+_ANY = "(?s:.+?)"
+"""What a stamp may be: whether a pattern reads a line is told by what stands around it."""
+
+
+def regex_of(pattern: str) -> str | None:
+    """The regex of a pattern; none where it has types that only a file would define."""
+    try:
+        tokens = parse(pattern)
+        stamps = {slot.name: _ANY for slot in in_pattern(tokens) if slot.type == "time"}
+        words = {slot.type: words_type(slot.type, slot.words) for slot in in_pattern(tokens) if slot.words}
+        return to_regexes(tokens, stamps, {**TYPES, **words})[-1]
+    except (PatternError, KeyError):
+        return None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
@@ -86,8 +87,13 @@ def compare(
     Raises:
         InputError: a log cannot be read.
     """
-    frames = [_events(parser, sources, reference_time) for parser in (old, new)]
-    before, now = frames
+    found = compare_events(*(_events(parser, sources, reference_time) for parser in (old, new)))
+    fed = tuple(zip(needs(rules, [old]), needs(rules, [new]), strict=True))
+    return dataclasses.replace(found, attributes=dict(_attributes(old, new)), rules=fed)
+
+
+def compare_events(before: pl.DataFrame, now: pl.DataFrame) -> Comparison:
+    """Joins events of the same logs by where they stand; nothing is said of mappings and rules."""
     both = before.join(now, on=_PLACE, how="inner", suffix=" now", maintain_order="left")
     return Comparison(
         (_counts(before), _counts(now)),
@@ -95,8 +101,8 @@ def compare(
         tuple(_moved(both, "state")),
         tuple(_moved(both, "variant")),
         tuple(_changes(both, before.columns, now.columns)),
-        dict(_attributes(old, new)),
-        tuple(zip(needs(rules, [old]), needs(rules, [new]), strict=True)),
+        {},
+        (),
     )
 
 

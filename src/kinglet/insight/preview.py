@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
@@ -9,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from kinglet.insight.diagnosis import Diagnosis, reasons
+from kinglet.insight.finding import finding, spread
 from kinglet.insight.spans import Span, spans, stamp_place
 from kinglet.insight.timeline import Timeline, timeline
 from kinglet.names import RESERVED
@@ -65,22 +67,42 @@ class Preview:
     values: list[ShownValues]
     faults: list[ShownFault]
     times: Timeline | None
+    of: int = 0
+    """How many events there are of those that were asked for."""
+    chosen: pl.DataFrame = dataclasses.field(default_factory=pl.DataFrame)
+    """The events that were asked for, or the sample of them."""
 
 
 def preview(
-    result: Result, *, show: int = 12, only: str | None = None, examples: int = 2, zone: str | None = None
+    result: Result,
+    *,
+    show: int = 12,
+    only: str | None = None,
+    find: str | None = None,
+    sample: int | None = None,
+    seed: int = 0,
+    examples: int = 2,
+    zone: str | None = None,
 ) -> Preview:
     """Chooses what to show: an event of every variant first, then from the top of the log.
 
-    show: how many raw events; only: a state to keep to; examples: events for each fault; zone: that of the call.
+    show: how many raw events; only: a state to keep to; find: a text that events have, or a /regex/; sample: so many
+    events from all over the log, as the seed chooses; examples: events for each fault; zone: that of the call.
+
+    Raises:
+        UsageError: `find` is no regex.
     """
     events = result.events if only is None else result.events.filter(pl.col("state") == only)
+    events = events if find is None else events.filter(finding(find))
+    of = events.height
+    events = events if sample is None else spread(events, sample, seed)
     chosen = _chosen(events, show)
     shown = [_event(result, row) for row in chosen.iter_rows(named=True)]
     times = timeline(result, zone) if result.parser._plan.times else None
     used = {span.field for event in shown for span in event.spans}
     legend = [name for name in result.parser.fields if name in used]
-    return Preview(result.counts, legend, shown, _values(result, events), _faults(result, events, examples), times)
+    values, faults = _values(result, events), _faults(result, events, examples)
+    return Preview(result.counts, legend, shown, values, faults, times, of, events)
 
 
 def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:

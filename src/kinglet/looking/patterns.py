@@ -4,17 +4,12 @@ from __future__ import annotations
 
 import polars as pl
 
-from kinglet.drafting.patterns import Slot, Written
+from kinglet.drafting.patterns import Slot, Written, regex_of
 from kinglet.drafting.shape import Shape, Variant
-from kinglet.patterns.compiling import to_regexes
-from kinglet.patterns.grammar import PatternError, escaped, parse, slots
-from kinglet.patterns.types import TYPES
-from kinglet.patterns.words import words_type
+from kinglet.patterns.grammar import escaped
 from kinglet.plan.syslog import HEADS
 
 _PROBED = 2000
-_ANY = "(?s:.+?)"
-"""What a stamp may be: whether a pattern reads a line is told by what stands around it."""
 _SURE = 3
 """What so many events of a variant have alike in their heads is fixed text of their shape."""
 
@@ -78,10 +73,5 @@ def _where(values: pl.Series, text: str, beside: pl.Series | None = None) -> str
 
 def reads(text: str, raw: pl.Series) -> bool:
     """Whether a pattern reads all of these events."""
-    try:
-        tokens = parse(text)
-        shapes = {slot.name: _ANY for slot in slots(tokens) if slot.type == "time"}
-        types = {slot.type: words_type(slot.type, slot.words) for slot in slots(tokens) if slot.words}
-        return bool(raw.str.contains(to_regexes(tokens, shapes, {**TYPES, **types})[-1]).all())
-    except (PatternError, pl.exceptions.PolarsError, KeyError):
-        return False
+    regex = regex_of(text)
+    return regex is not None and bool(raw.str.contains(regex).all())

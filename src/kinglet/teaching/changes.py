@@ -9,6 +9,7 @@ import polars as pl
 
 from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.editing import inserted, is_listed, node_at, replaced, with_key
+from kinglet.drafting.leftovers import bodies
 from kinglet.drafting.naming import JOINING, variant_name
 from kinglet.errors import UsageError
 from kinglet.insight.spans import first_match
@@ -295,14 +296,6 @@ def _carriers(trial: Trial) -> Iterator[tuple[str, pl.Series]]:
         yield name, events[name]
     if plan.body is not None and plan.envelope is not None:
         yield plan.body, bodies(plan, trial.raw)
-
-
-def bodies(plan: Plan, raw: pl.Series) -> pl.Series:
-    """The messages of events: what the variants read, null where the envelope does not match."""
-    if plan.envelope is None or plan.body is None or not plan.envelope.regexes:
-        return raw
-    found = [raw.str.extract_groups(regex).struct.field(plan.body) for regex in plan.envelope.regexes]
-    return pl.select(pl.coalesce(*map(pl.lit, found))).to_series() if len(found) > 1 else found[0]
 
 
 def _reading_more_events(trial: Trial) -> Iterator[Change]:

@@ -22,6 +22,7 @@ from kinglet.drafting.writing import case_lines
 from kinglet.errors import UsageError
 from kinglet.insight.cases import check_cases
 from kinglet.insight.spans import spans
+from kinglet.insight.values import look_of
 from kinglet.names import field_of
 from kinglet.parser import Parser, load_text
 from kinglet.patterns.types import TYPES
@@ -241,7 +242,7 @@ def _doubts(events: pl.DataFrame, name: str, marked: set[str | None], rows: Mapp
     out: list[Doubt] = []
     having = events.filter(pl.col(name).is_not_null())
     texts = having[name].cast(pl.String)
-    forms = [_form(text) for text in texts]
+    forms = [look_of(text) for text in texts]
     counts = Counter(forms)
     for form, count in counts.items():
         if len(counts) > 1 and count <= max(1, _RARE * len(forms)) and count < max(counts.values()):
@@ -263,14 +264,6 @@ def _doubts(events: pl.DataFrame, name: str, marked: set[str | None], rows: Mapp
             said = f"{counted(none.height, 'event')} of `{variant}` with `{word.strip()}` have none"
             out.append(Doubt("nothing taken", said, "", none["line"].head(_LINES).to_list()))
     return out
-
-
-def _form(text: str) -> str:
-    """What a text looks like: letters, digits and signs, whatever their number; and whether it is very long."""
-    mixed = re.sub(r"(?:[^\W\d_]+[0-9]|[0-9]+[^\W\d_])[^\W_]*", "a", text)
-    plain = re.sub(r"[0-9]+", "9", re.sub(r"[^\W\d_]+", "a", mixed))
-    signs = re.sub(r"(.+?)\1+", r"\1", plain)
-    return signs[:20] + ("…" if len(text) > 60 else "")
 
 
 def _word_before(events: pl.DataFrame, name: str) -> str:
