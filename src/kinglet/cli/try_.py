@@ -39,6 +39,7 @@ _MOST = 100_000
 @click.option("--field", metavar="NAME", help="Show the values of this field, those unlike the others first.")
 @click.option("--sample", type=click.IntRange(1), metavar="N", help="Show of N events from all over the log.")
 @click.option("--seed", default=0, show_default=True, type=int, help="Chooses which events --sample takes.")
+@click.option("-o", "--output", metavar="REPORT.html", help="Write it as a page in one file.")
 @click.option("--watch", is_flag=True, help="Show it again after each save of PARSER, and when FILE grows.")
 @click.option(
     "--trace", "line", type=click.IntRange(1), metavar="LINE", help="Show one event before and after each step."
@@ -61,6 +62,7 @@ def command(
     field: str | None,
     sample: int | None,
     seed: int,
+    output: str | None,
     watch: bool,
     line: int | None,
     without: int | None,
@@ -113,6 +115,14 @@ def command(
 
     found: list[dict[str, Any]] = []
     out = console()
+    if output is not None:
+        from kinglet.cli.pages import check_page, write_page
+
+        if as_json or watch or line is not None or without is not None:
+            raise UsageError("-o writes a page", "leave --json, --watch, --trace and --without out")
+        check_page(output, files)
+        write_page(out, output, files[0], parsed(files[0], _with_steps(load(parser, model=model), None, until)))
+        return
     if watch:
         from kinglet.cli.watching import follow
 

@@ -43,12 +43,12 @@ def result_html(result: Result, show: int = 12) -> str:
         for fault in shown.faults
     )
     return (
-        f"<div>{_head(result, f'{result.parser.name} {result.parser.version}')}"
+        f"<div>{head_html(result, f'{result.parser.name} {result.parser.version}')}"
         f'<div style="{_MONO}margin:6px 0">{legend}</div><table style="{_MONO}">{rows}</table><ul>{faults}</ul></div>'
     )
 
 
-def _head(result: Result, name: str) -> str:
+def head_html(result: Result, name: str) -> str:
     """Whose events they are, how many of them in which state, and a bar of these."""
     total = max(result.counts["events"], 1)
     bar = "".join(
@@ -72,7 +72,7 @@ def _of_several(result: Result) -> str:
         for name, counts in result.by_parser.items()
     )
     table = f'<table style="{_MONO}"><tr><th style="text-align:left">parser</th>{heads}</tr>{rows}</table>'
-    return f"<div>{_head(result, f'{len(result.parsers)} parsers')}{table}</div>"
+    return f"<div>{head_html(result, f'{len(result.parsers)} parsers')}{table}</div>"
 
 
 def _marked(event: ShownEvent, colours: dict[str, str]) -> str:
