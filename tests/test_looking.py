@@ -100,7 +100,7 @@ class DemoLogs(InFolder):
         self.assertIn("{stamp:time} {unit} PMP/4002 pump {pump:int} stopped after {after:int}s", texts)
         self.assertTrue(any("setpoint {setpoint} {number:num} -> {number_2:num} by {user}[[" in text for text in texts))
         jump = one(self.logs["jump-host"].log).shapes
-        self.assertTrue(any("session {session:closed|opened} for user {user}" in shape.text for shape in jump))
+        self.assertTrue(any("session opened for user {user}(uid={uid:int}) by (uid=" in shape.text for shape in jump))
         columns = {column.name: column for shape in jump for column in shape.columns}
         self.assertEqual(("port", "unique"), (columns["port"].type, columns["port"].about))
 

@@ -17,6 +17,7 @@ from typing import Any
 import kinglet as package
 from kinglet.drafting.leftovers import leftovers
 from kinglet.insight.finding import spread
+from kinglet.insight.pieces import in_words, pieces
 from kinglet.insight.rounds import Rounds
 from kinglet.insight.values import values_of
 from tests.helpers import PATIENCE, InFolder, kinglet
@@ -232,11 +233,51 @@ class Pages(Tried):
     def test_a_browser_runs_the_filters_and_nothing_else(self) -> None:
         lines = [*self.lines, *(f"2026-03-02T10:00:00Z 9 {text}" for text in self.HOSTILE)]
         self.page("\n".join(lines) + "\n")
-        options = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking",
-                   "--no-first-run", "--disable-component-update", "--disable-sync", f"--user-data-dir={self.folder / 'browser'}"]  # fmt: skip
+        options = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--no-first-run"]
+        options += ["--disable-component-update", "--disable-sync", f"--user-data-dir={self.folder / 'browser'}"]
         shown: Any = subprocess.run(
             ["chromium", *options, "--dump-dom", Path("page.html").resolve().as_uri()],
             capture_output=True, check=True, timeout=PATIENCE,
         ).stdout.decode()  # fmt: skip
         self.assertIn(f'<span id="shown" style="font-weight:normal">{len(lines)} of {len(lines)}</span>', shown)
         self.assertIn("<title>gates 1.0.0", shown)
+
+
+class PieceByPiece(Tried):
+    def test_each_piece_says_what_it_took(self) -> None:
+        line = self.lines[0]
+        envelope, variant = pieces(self.parser, line)
+        self.assertEqual((True, True, "opened"), (envelope.matches, variant.matches, variant.name))
+        for found, whole in ((envelope, line), (variant, line[23:])):
+            taken = [piece for piece in found.pieces if piece.taken is not None]
+            self.assertEqual(whole, "".join(piece.taken or "" for piece in taken))
+            self.assertTrue(all(line[piece.start : piece.end] == piece.taken for piece in taken))
+        words = {piece.text: piece.words for piece in variant.pieces}
+        self.assertEqual("`gate`: a whole number", words["{gate:int}"])
+        self.assertEqual("this text", words["gate"])
+
+    def test_where_it_gave_up(self) -> None:
+        envelope, variant = pieces(self.parser, "2026-03-02T10:00:00Z 1 gate x opened", "opened")
+        self.assertEqual((True, False, 29), (envelope.matches, variant.matches, variant.column))
+        self.assertEqual(["{gate:int}"], [piece.text for piece in variant.pieces if piece.taken is None][:1])
+        self.assertEqual([False], [one.matches for one in pieces(self.parser, "nothing")])
+        called = kinglet("explain", "gates.yaml", "--line", "2026-03-02T10:00:00Z 1 gate x opened")
+        self.assertIn("opened  gives up at column 29", called.out)
+        self.assertLessEqual(max(map(len, called.out.splitlines())), 100)
+        plain = json.loads(kinglet("explain", "gates.yaml", "--line", self.lines[0], "--json").out)
+        self.assertEqual([True, True], [one["matches"] for one in plain])
+        called = kinglet("explain", "gates.yaml", "--line", "x", "--variant", "nope")
+        self.assertEqual((2, True), (called.status, "no variant `nope`" in called.err))
+
+    def test_regexes_in_words(self) -> None:
+        reading = self.parser._plan.variants[0].reading
+        for regex, words in (
+            (r"\d+", "a digit, once or more"),
+            (r"[^;]*?", "anything but ;, any number of times, as few as can be"),
+            (r"(?:in|out)", "one of `in` or `out`"),
+            (r"(?: x)?", "if it is there: this text"),
+            (r"\w{2,4}", "a letter, digit or _, 2 to 4 times"),
+            (r"(?P<a>\S+)", "`a`: anything but blanks, once or more"),
+            (r"(?s:.*)", "anything, of other lines too"),
+        ):
+            self.assertEqual(words, in_words(regex, reading), regex)

@@ -34,7 +34,6 @@ PUMP = "kinglet-demo/parsers/pump-panel.yaml kinglet-demo/bench/pump-bench.log"
 TERMINALS = {
     "look": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | head -n 29",
     "look-columns": "look kinglet-demo/logs/slipway-vpn.log --shapes 3 | tail -n +38 | head -n 29",
-    "look-events": "look kinglet-demo/logs/kiosk-app.log | head -n 29",
     "draft": "draft kinglet-demo/logs/jump-host.log -o jump-host.yaml --zone Europe/Lisbon --product OpenSSH/sshd",
     "teach": "teach kinglet-demo/parsers/jump-host.yaml kinglet-demo/logs/jump-host.log "
     "--mark 1:fingerprint=p7qyv2rrmrffv7rmawcueydyp58uted35scyh5hkg2g",
@@ -114,11 +113,33 @@ def page(folder: Path) -> None:
         "<!doctype html><meta charset=utf-8><body style='font-family:sans-serif;margin:24px;width:1200px'>"
         + result._repr_html_() + "<hr style='margin:24px 0'>" + pump._repr_html_()
     )  # fmt: skip
+    browse(html, SHOTS / "notebook.png", folder)
+
+
+def report(folder: Path) -> None:
+    """The page of a log of which a parser does not read all."""
+    path = folder / "kinglet-demo/parsers/pump-panel.yaml"
+    (folder / "less.yaml").write_text(path.read_text().replace("kind: 4300", "kind: 4301"))
+    command = [
+        sys.executable,
+        "-m",
+        "kinglet",
+        "try",
+        "less.yaml",
+        "kinglet-demo/logs/pump-panel.log",
+        "-o",
+        "page.html",
+    ]
+    subprocess.run(command, cwd=folder, check=True, capture_output=True)
+    browse(folder / "page.html", SHOTS / "page.png", folder)
+
+
+def browse(html: Path, picture: Path, folder: Path) -> None:
+    """A picture of a page in a browser."""
     subprocess.run(
         ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking",
          "--disable-component-update", "--disable-sync", "--no-first-run", f"--user-data-dir={folder / 'chromium'}",
-         f"--window-size={SIZE[0]},{SIZE[1]}", "--hide-scrollbars", f"--screenshot={SHOTS / 'notebook.png'}",
-         html.as_uri()],
+         f"--window-size={SIZE[0]},{SIZE[1]}", "--hide-scrollbars", f"--screenshot={picture}", html.as_uri()],
         check=True, capture_output=True,
     )  # fmt: skip
 
@@ -133,7 +154,7 @@ def main() -> None:
     missing = [program for program in ("Xvfb", "xterm", "import", "chromium") if not shutil.which(program)]
     if missing:
         raise SystemExit(f"needs {', '.join(missing)}; on Debian: apt-get install xvfb xterm imagemagick chromium")
-    wanted = [name for name in sys.argv[1:] if not name.startswith("-")] or [*TERMINALS, "notebook", "matrix"]
+    wanted = [name for name in sys.argv[1:] if not name.startswith("-")] or [*TERMINALS, "notebook", "matrix", "page"]
     SHOTS.mkdir(exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"], stderr=subprocess.DEVNULL)
     time.sleep(1)
@@ -148,6 +169,8 @@ def main() -> None:
                 page(folder)
             if "matrix" in wanted:
                 matrix(folder)
+            if "page" in wanted:
+                report(folder)
     finally:
         screen.terminate()
         screen.wait()

@@ -31,9 +31,10 @@ _READS = {
 @click.command("explain")
 @click.argument("parser")
 @click.option("--variant", "wanted", metavar="NAME", help="This variant only.")
+@click.option("--line", metavar="TEXT", help="Show piece by piece what the patterns take of this event.")
 @options.model()
 @options.as_json()
-def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_json: bool) -> None:
+def command(parser: str, wanted: str | None, line: str | None, extensions: tuple[str, ...], as_json: bool) -> None:
     """Show what PARSER will do, pattern by pattern.
 
     Of each pattern: the regexes that it becomes and the order in which they are tried, the text that every match
@@ -44,7 +45,18 @@ def command(parser: str, wanted: str | None, extensions: tuple[str, ...], as_jso
     from kinglet.insight.explaining import explain, json_values
     from kinglet.parser import load
 
-    found = explain(load(parser, model=options.load_model(extensions)))
+    loaded = load(parser, model=options.load_model(extensions))
+    if line is not None:
+        from kinglet.cli.pieces import pieces_as_plain, render_pieces
+        from kinglet.insight.pieces import pieces
+
+        shown = pieces(loaded, line, wanted)
+        if as_json:
+            print_json(pieces_as_plain(shown))
+        else:
+            render_pieces(console(), line, shown)
+        return
+    found = explain(loaded)
     if wanted is not None:
         names = [item.name for item in found.variants]
         if wanted not in names:

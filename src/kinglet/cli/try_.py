@@ -29,9 +29,7 @@ _MOST = 100_000
 @click.command("try")
 @click.argument("parser", metavar="PARSER")
 @click.argument("files", metavar="FILE...", nargs=-1, required=True)
-@click.option(
-    "--show", "shown_events", default=12, show_default=True, type=click.IntRange(0), help="Raw events to show."
-)
+@click.option("--show", default=12, show_default=True, type=click.IntRange(0), help="Raw events to show.")
 @click.option(
     "--only", type=click.Choice(["complete", "partial", "unmatched", "dropped"]), help="Show events of this state only."
 )
@@ -56,7 +54,7 @@ _MOST = 100_000
 def command(
     parser: str,
     files: tuple[str, ...],
-    shown_events: int,
+    show: int,
     only: str | None,
     find: str | None,
     field: str | None,
@@ -102,8 +100,8 @@ def command(
             raise InputError(f"{name}: is empty", "there is nothing to parse")
         return found
 
-    def show(name: str, result: Result) -> None:
-        shown = preview(result, show=shown_events, only=only, find=find, sample=sample, seed=seed, zone=zone)
+    def present(name: str, result: Result) -> None:
+        shown = preview(result, show=show, only=only, find=find, sample=sample, seed=seed, zone=zone)
         left = leftovers(result, only) if only in ("unmatched", "partial") else []
         values = values_of(shown.chosen, field) if field is not None else None
         if as_json:
@@ -133,7 +131,7 @@ def command(
             by = _with_steps(load(parser, model=model), None, until)
             return [(name, parsed(name, by)) for name in files]
 
-        follow(out, [parser, *files], again, show)
+        follow(out, [parser, *files], again, present)
         return
     loaded = load(parser, model=model)
     stepped = _with_steps(loaded, without, until)
@@ -149,7 +147,7 @@ def command(
                 render_trace(out, traced)
             continue
         result = parsed(name, stepped)
-        show(name, result)
+        present(name, result)
         if without is not None:
             from kinglet.cli.trace import difference_as_plain, render_difference
             from kinglet.insight.tracing import difference
