@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "compare": ("kinglet.cli.compare", "what changes between two versions of a parser"),
     "run": ("kinglet.cli.run", "parse logs in bulk into a file"),
     "model": ("kinglet.cli.model", "browse the common model; print the schema of parser files"),
+    "language-server": ("kinglet.cli.language_server", "the same help inside an editor"),
     "demo": ("kinglet.cli.demo", "the whole job on made-up logs, step by step"),
 }
 
