@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from pathlib import Path
 from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.discover.words import counted
 from kinglet.editor.where import item_lines
 from kinglet.errors import KingletError
 from kinglet.insight.cases import check_cases
@@ -43,20 +45,27 @@ def sampled_events(parser: Parser, path: Path) -> pl.DataFrame | None:
         return None
 
 
-def lenses(text: str, parser: Parser, events: pl.DataFrame | None) -> list[Lens]:
-    """A lens for each variant."""
-    starts = item_lines(text, "variants")
-    counts = dict(events["variant"].drop_nulls().value_counts().iter_rows()) if events is not None else {}
+def cases_of(parser: Parser) -> dict[str, tuple[int, int]]:
+    """How many cases of each variant hold, and how many there are."""
     good: dict[str, list[bool]] = {}
     for outcome in check_cases(parser):
-        expected = str(outcome.case.expect.get("variant", ""))
-        good.setdefault(expected, []).append(outcome.good)
+        good.setdefault(str(outcome.case.expect.get("variant", "")), []).append(outcome.good)
+    return {name: (sum(own), len(own)) for name, own in good.items()}
+
+
+def lenses(
+    text: str, parser: Parser, events: pl.DataFrame | None, cases: Mapping[str, tuple[int, int]] | None = None
+) -> list[Lens]:
+    """A lens for each variant. cases: those of `cases_of`, where they are known."""
+    cases = cases_of(parser) if cases is None else cases
+    starts = item_lines(text, "variants")
+    counts = dict(events["variant"].drop_nulls().value_counts().iter_rows()) if events is not None else {}
     out = []
     for line, variant in zip(starts, parser._plan.variants, strict=False):
         said = []
         if events is not None:
             said.append(f"{counts.get(variant.name, 0):,} of {events.height:,} events")
-        own = good.get(variant.name, [])
-        said.append(f"{sum(own)} of {len(own)} cases good" if own else "no case")
+        good, own = cases.get(variant.name, (0, 0))
+        said.append(f"{good} of {counted(own, 'case')} good" if own else "no case")
         out.append(Lens(line, "; ".join(said)))
     return out

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+import asyncio
 from typing import Any
 from urllib.parse import unquote, urlparse
 
@@ -13,7 +13,7 @@ from pygls.lsp.server import LanguageServer
 from kinglet.editor.adding import with_case, with_variant
 from kinglet.editor.completing import completions
 from kinglet.editor.hovering import hover
-from kinglet.editor.lenses import lenses, sample_of, sampled_events
+from kinglet.editor.lenses import cases_of, lenses, sample_of, sampled_events
 from kinglet.editor.notes import Note, notes
 from kinglet.errors import KingletError
 from kinglet.parser import Parser
@@ -27,22 +27,31 @@ _WEIGHTS = {
 }
 
 
+_QUIET = 0.15
+"""Seconds without a change after which a file is read: a person types faster than cases run."""
+
+
 class _File:
-    """A parser file that is open: its notes, the parser as it last could be loaded, and what that reads."""
+    """A parser file that is open: its notes, the parser as it last could be loaded, and what that reads.
+
+    settled: set while what is known is of the text as it stands.
+    """
 
     def __init__(self) -> None:
         self.notes: list[Note] = []
         self.parser: Parser | None = None
         self.events: pl.DataFrame | None = None
-        self.sample: Path | None = None
+        self.cases: dict[str, tuple[int, int]] = {}
+        self.settled = asyncio.Event()
+        self.changes = 0
 
     def changed(self, text: str, name: str, setting: str | None) -> None:
         """Reads the file anew."""
         parser, self.notes = notes(text, name)
-        self.sample = sample_of(text, name, setting)
+        sample = sample_of(text, name, setting)
         if parser is not None:
-            self.parser = parser
-            self.events = sampled_events(parser, self.sample) if self.sample is not None else None
+            self.parser, self.cases = parser, cases_of(parser)
+            self.events = sampled_events(parser, sample) if sample is not None else None
 
 
 class Server(LanguageServer):
@@ -53,14 +62,28 @@ class Server(LanguageServer):
         self.files: dict[str, _File] = {}
         self.setting: str | None = None
 
-    def read(self, uri: str) -> _File:
-        """An open file, read anew; its notes go to the client."""
-        document = self.workspace.get_text_document(uri)
+    async def read(self, uri: str, wait: float = 0.0) -> None:
+        """Reads an open file anew, aside, unless it changes meanwhile; its notes go to the client."""
         file = self.files.setdefault(uri, _File())
-        file.changed(document.source, path_of(uri), self.setting)
+        file.settled.clear()
+        file.changes += 1
+        mine = file.changes
+        await asyncio.sleep(wait)
+        if mine != file.changes:
+            return
+        await asyncio.to_thread(file.changed, self.text(uri), path_of(uri), self.setting)
+        if mine != file.changes:
+            return
         found = [_diagnostic(note) for note in file.notes]
         self.text_document_publish_diagnostics(lsp.PublishDiagnosticsParams(uri=uri, diagnostics=found))
-        return file
+        file.settled.set()
+
+    async def settled(self, uri: str) -> _File:
+        """An open file, once what is known is of its text as it stands."""
+        if uri not in self.files:
+            await self.read(uri)
+        await self.files[uri].settled.wait()
+        return self.files[uri]
 
     def text(self, uri: str) -> str:
         """The text of an open file."""
@@ -88,20 +111,20 @@ def server() -> Server:
         pass
 
     @made.feature(lsp.WORKSPACE_DID_CHANGE_CONFIGURATION)
-    def configured(ls: Server, params: lsp.DidChangeConfigurationParams) -> None:
+    async def configured(ls: Server, params: lsp.DidChangeConfigurationParams) -> None:
         settings = params.settings if isinstance(params.settings, dict) else getattr(params.settings, "__dict__", {})
         own: Any = settings.get("kinglet", {})
         ls.setting = own.get("sample") if isinstance(own, dict) else getattr(own, "sample", None)
         for uri in list(ls.files):
-            ls.read(uri)
+            await ls.read(uri)
 
     @made.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
-    def opened(ls: Server, params: lsp.DidOpenTextDocumentParams) -> None:
-        ls.read(params.text_document.uri)
+    async def opened(ls: Server, params: lsp.DidOpenTextDocumentParams) -> None:
+        await ls.read(params.text_document.uri)
 
     @made.feature(lsp.TEXT_DOCUMENT_DID_CHANGE)
-    def changed(ls: Server, params: lsp.DidChangeTextDocumentParams) -> None:
-        ls.read(params.text_document.uri)
+    async def changed(ls: Server, params: lsp.DidChangeTextDocumentParams) -> None:
+        await ls.read(params.text_document.uri, _QUIET)
 
     @made.feature(lsp.TEXT_DOCUMENT_DID_CLOSE)
     def closed(ls: Server, params: lsp.DidCloseTextDocumentParams) -> None:
@@ -110,7 +133,7 @@ def server() -> Server:
     @made.feature(lsp.TEXT_DOCUMENT_COMPLETION, lsp.CompletionOptions(trigger_characters=[":", " ", ".", "{"]))
     def complete(ls: Server, params: lsp.CompletionParams) -> list[lsp.CompletionItem]:
         uri, at = params.text_document.uri, params.position
-        file = ls.files.get(uri) or ls.read(uri)
+        file = ls.files.get(uri) or _File()
         return [
             lsp.CompletionItem(
                 one.text,
@@ -124,25 +147,25 @@ def server() -> Server:
     @made.feature(lsp.TEXT_DOCUMENT_HOVER)
     def hovered(ls: Server, params: lsp.HoverParams) -> lsp.Hover | None:
         uri, at = params.text_document.uri, params.position
-        file = ls.files.get(uri) or ls.read(uri)
+        file = ls.files.get(uri) or _File()
         said = hover(ls.text(uri), at.line, at.character, file.parser, file.events)
         return lsp.Hover(lsp.MarkupContent(lsp.MarkupKind.Markdown, said)) if said else None
 
     @made.feature(lsp.TEXT_DOCUMENT_CODE_LENS)
-    def above(ls: Server, params: lsp.CodeLensParams) -> list[lsp.CodeLens]:
+    async def above(ls: Server, params: lsp.CodeLensParams) -> list[lsp.CodeLens]:
         uri = params.text_document.uri
-        file = ls.files.get(uri) or ls.read(uri)
+        file = await ls.settled(uri)
         if file.parser is None:
             return []
         return [
             lsp.CodeLens(lsp.Range(lsp.Position(one.line, 0), lsp.Position(one.line, 0)), lsp.Command(one.text, ""))
-            for one in lenses(ls.text(uri), file.parser, file.events)
+            for one in lenses(ls.text(uri), file.parser, file.events, file.cases)
         ]
 
     @made.feature(lsp.TEXT_DOCUMENT_CODE_ACTION)
-    def mends(ls: Server, params: lsp.CodeActionParams) -> list[lsp.CodeAction]:
+    async def mends(ls: Server, params: lsp.CodeActionParams) -> list[lsp.CodeAction]:
         uri = params.text_document.uri
-        file = ls.files.get(uri) or ls.read(uri)
+        file = await ls.settled(uri)
         lines = ls.text(uri).split("\n")
         found = []
         for note in file.notes:

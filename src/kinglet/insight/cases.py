@@ -7,6 +7,7 @@ import math
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
+from weakref import WeakKeyDictionary
 
 import polars as pl
 
@@ -59,8 +60,20 @@ _OF_EVENTS = ("state", "variant", "time", "faults")
 """What a case may expect that is no field."""
 
 
+_KNOWN: WeakKeyDictionary[Parser, dict[int, Parsed]] = WeakKeyDictionary()
+"""The cases of parsers that were parsed already, by the identity of the case: a check asks for each several times."""
+
+
 def parsed_case(parser: Parser, case: Case) -> Parsed:
     """The event of a case, with what the events before it have shown."""
+    own = any(case is one for one in parser._definition.cases)
+    known = _KNOWN.setdefault(parser, {}) if own else {}
+    if id(case) not in known:
+        known[id(case)] = _parsed(parser, case)
+    return known[id(case)]
+
+
+def _parsed(parser: Parser, case: Case) -> Parsed:
     result = parser.parse([*(case.before or ()), case.raw], reference_time=case.at)
     last: Parsed = result.batches[-1]
     rows = pl.concat([part.frame[ROW] for part in last.parts]).sort().tail(1)
