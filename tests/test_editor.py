@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 import sys
+import tempfile
 import time
 import unittest
 from pathlib import Path
@@ -65,8 +67,6 @@ class Places(unittest.TestCase):
             self.assertEqual((path, key, word), found[:3], text)
 
     def test_every_key_of_the_demo_is_where_yaml_says(self) -> None:
-        import tempfile
-
         with tempfile.TemporaryDirectory() as folder:
             write_demo(Path(folder))
             for path in Path(folder, "parsers").glob("*.yaml"):
@@ -175,12 +175,10 @@ class Added(InFolder):
         self.assertEqual([(8, "3 of 6 events; no case"), (17, "3 of 6 events; no case")], [tuple(one) for one in found])
 
 
-class Protocol(unittest.IsolatedAsyncioTestCase):
+class Protocol(unittest.TestCase):
     """A client and the command, over standard input and output."""
 
-    async def asyncSetUp(self) -> None:
-        import tempfile
-
+    async def begin(self) -> None:
         self.folder = tempfile.TemporaryDirectory()
         self.logs = write_demo(Path(self.folder.name))
         self.client = LanguageClient("test", "1")
@@ -201,7 +199,7 @@ class Protocol(unittest.IsolatedAsyncioTestCase):
         await self.client.initialize_async(lsp.InitializeParams(lsp.ClientCapabilities(), root_uri=None))
         self.client.initialized(lsp.InitializedParams())
 
-    async def asyncTearDown(self) -> None:
+    async def end(self) -> None:
         await self.client.shutdown_async(None)
         self.client.exit(None)
         client: Any = self.client
@@ -213,7 +211,17 @@ class Protocol(unittest.IsolatedAsyncioTestCase):
         self.client.text_document_did_open(lsp.DidOpenTextDocumentParams(lsp.TextDocumentItem(uri, "yaml", 1, text)))
         return uri
 
-    async def test_a_session(self) -> None:
+    def test_a_session(self) -> None:
+        async def whole() -> None:
+            await self.begin()
+            try:
+                await self.session()
+            finally:
+                await self.end()
+
+        asyncio.run(whole())
+
+    async def session(self) -> None:
         path = Path(self.folder.name, "parsers", "pump-panel.yaml")
         text = "# sample: ../logs/pump-panel.log\n" + path.read_text(encoding="utf-8")
         uri = self.opened(text.replace("{new:num}", "{new:nmu}"))

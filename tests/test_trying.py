@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import re
+import shlex
 import shutil
 import signal
 import subprocess
@@ -15,12 +16,13 @@ from pathlib import Path
 from typing import Any
 
 import kinglet as package
+from kinglet.demo.writing import write_demo
 from kinglet.drafting.leftovers import leftovers
 from kinglet.insight.finding import spread
 from kinglet.insight.pieces import in_words, pieces
 from kinglet.insight.rounds import Rounds
 from kinglet.insight.values import values_of
-from tests.helpers import PATIENCE, InFolder, kinglet
+from tests.helpers import PATIENCE, ROOT, InFolder, kinglet
 
 GATES = """kinglet: 1
 parser: gates
@@ -281,3 +283,19 @@ class PieceByPiece(Tried):
             (r"(?s:.*)", "anything, of other lines too"),
         ):
             self.assertEqual(words, in_words(regex, reading), regex)
+
+
+class WalkThrough(InFolder):
+    def test_every_command_of_it_does_what_it_says(self) -> None:
+        write_demo(self.folder / "kinglet-demo")
+        text = (ROOT / "docs" / "walk-through.md").read_text(encoding="utf-8")
+        commands = [shlex.split(line)[1:] for line in re.findall(r"```sh\n(kinglet [^\n]*)\n```", text)]
+        self.assertEqual({"look", "draft", "teach", "try", "check"}, {command[0] for command in commands})
+        for command in commands:
+            if "--watch" not in command:
+                called = kinglet(*command)
+                self.assertEqual(0, called.status, (command, called.err))
+        self.assertEqual(
+            14, package.load("kiosk.yaml").parse("kinglet-demo/logs/kiosk-app.log").events["problem"].count()
+        )
+        self.assertTrue(Path("kiosk.html").exists())

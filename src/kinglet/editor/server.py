@@ -61,6 +61,7 @@ class Server(LanguageServer):
         super().__init__("kinglet", "1")
         self.files: dict[str, _File] = {}
         self.setting: str | None = None
+        self.refreshes = False
 
     async def read(self, uri: str, wait: float = 0.0) -> None:
         """Reads an open file anew, aside, unless it changes meanwhile; its notes go to the client."""
@@ -77,6 +78,8 @@ class Server(LanguageServer):
         found = [_diagnostic(note) for note in file.notes]
         self.text_document_publish_diagnostics(lsp.PublishDiagnosticsParams(uri=uri, diagnostics=found))
         file.settled.set()
+        if self.refreshes:  # what stands above variants was answered by what was known before
+            self.workspace_code_lens_refresh(None)
 
     async def settled(self, uri: str) -> _File:
         """An open file, once what is known is of its text as it stands."""
@@ -108,7 +111,9 @@ def server() -> Server:
 
     @made.feature(lsp.INITIALIZED)
     def initialized(ls: Server, params: lsp.InitializedParams) -> None:
-        pass
+        workspace = ls.client_capabilities.workspace
+        lens = workspace.code_lens if workspace is not None else None
+        ls.refreshes = bool(lens is not None and lens.refresh_support)
 
     @made.feature(lsp.WORKSPACE_DID_CHANGE_CONFIGURATION)
     async def configured(ls: Server, params: lsp.DidChangeConfigurationParams) -> None:
@@ -154,7 +159,9 @@ def server() -> Server:
     @made.feature(lsp.TEXT_DOCUMENT_CODE_LENS)
     async def above(ls: Server, params: lsp.CodeLensParams) -> list[lsp.CodeLens]:
         uri = params.text_document.uri
-        file = await ls.settled(uri)
+        file = ls.files.get(uri)
+        if file is None or file.parser is None:
+            file = await ls.settled(uri)
         if file.parser is None:
             return []
         return [
