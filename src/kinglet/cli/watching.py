@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 Results = list[tuple[str, "Result"]]
 _SETTLED = 60
 """Milliseconds without a change after which files are read: editors save in several steps."""
+_LOOKS = 400
+"""Milliseconds after which files are looked at without being told of a change."""
 
 
 def follow(
@@ -86,17 +88,31 @@ def _changes(files: Sequence[str]) -> Iterator[object]:
         from watchfiles import watch
     except ImportError:
         raise UsageError("--watch needs the package watchfiles", "pip install 'kinglet-logs[watch]'") from None
-    paths = {Path(name).resolve() for name in files if Path(name).exists()}
+    paths = [Path(name).resolve() for name in files if Path(name).exists()]
     folders = {path if path.is_dir() else path.parent for path in paths}
 
-    def counts(_: object, changed: str) -> bool:
-        here = Path(changed).resolve()
-        return here in paths or any(parent in paths for parent in here.parents)
-
     def rounds() -> Iterator[object]:
-        yield None
-        yield from watch(*folders, watch_filter=counts, debounce=_SETTLED * 4, step=_SETTLED, recursive=any(
-            path.is_dir() for path in paths
-        ))  # fmt: skip
+        seen = _signs(paths)
+        yield seen
+        # a save before the watch has begun, or on a disk that tells of none, is seen at the next look
+        for _ in watch(
+            *folders, debounce=4 * _SETTLED, step=_SETTLED, rust_timeout=_LOOKS, yield_on_timeout=True,
+            recursive=any(path.is_dir() for path in paths),
+        ):  # fmt: skip
+            now = _signs(paths)
+            if now != seen:
+                seen = now
+                yield seen
 
     return rounds()
+
+
+def _signs(paths: Sequence[Path]) -> dict[Path, tuple[int, int]]:
+    """What tells that files have changed: when they were written, and their size."""
+    found: dict[Path, tuple[int, int]] = {}
+    for path in paths:
+        for file in [*path.rglob("*")] if path.is_dir() else [path]:
+            with contextlib.suppress(OSError):
+                state = file.stat()
+                found[file] = (state.st_mtime_ns, state.st_size)
+    return found
