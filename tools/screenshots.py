@@ -14,10 +14,8 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
-from zoneinfo import ZoneInfo
 
 import kinglet
 from kinglet.demo.writing import write_demo
@@ -39,7 +37,7 @@ TERMINALS = {
     "--mark 1:fingerprint=p7qyv2rrmrffv7rmawcueydyp58uted35scyh5hkg2g",
     "try": f"try {PUMP} --show 9 | head -n 29",
     "try-faults": f"try {PUMP} --show 9 | tail -n 29",
-    "try-times": f"try {PUMP.split()[0]} night.log --show 9 --at 2026-10-27 | tail -n +12 | head -n 28",
+    "watch": "try watched.yaml kinglet-demo/logs/pump-panel.log --watch --only partial --show 2",
     "trace": "try kinglet-demo/parsers/winch-audit.yaml kinglet-demo/logs/winch-audit.log --trace 25 | head -n 29",
     "explain": "explain kinglet-demo/parsers/jump-host.yaml | head -n 29",
     "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",
@@ -65,16 +63,9 @@ def prepare(folder: Path) -> None:
         pump.replace("{new:num}", "{new:nmu}").replace("(?P<pump>\\d+)", "(?P<pump>\\d+")
         .replace("Atlantic/Azores", "Atlantic/Azore").replace("actor.user.name", "actor.usr.name")
     )  # fmt: skip
-    (folder / "night.log").write_text("".join(night()))
+    (folder / "watched.yaml").write_text(pump.replace("kind: 4300", "kind: 4301").replace("{ran_s:int}", "{ran_s:ip}"))
     text = (folder / "kinglet-demo/logs/jump-host.log").read_text()
     (folder / "many.log").write_text(text * 3000)
-
-
-def night() -> Iterator[str]:
-    """A tank's levels through the night in which the clocks at Port Elder go back."""
-    for i in range(9):
-        local = datetime.fromtimestamp(NIGHT + i * 17 * 60, ZoneInfo("Atlantic/Azores"))
-        yield f"{local:%d/%b %H:%M:%S} P04 PMP/4300 tank T2 level {41.5 + i} % temp {15.2 - i / 10:.1f} C\n"
 
 
 def terminal(name: str, command: str, folder: Path) -> None:
@@ -90,9 +81,14 @@ def terminal(name: str, command: str, folder: Path) -> None:
     look += ["-tn", "xterm-256color", "-xrm", "XTerm*cursorColor: #fbfbf8", "-geometry", "102x31+0+0"]
     environment = {**os.environ, "DISPLAY": DISPLAY, "TERM": "xterm-256color"}
     xterm = subprocess.Popen(["xterm", *look, "-e", "bash", "-c", script], cwd=folder, env=environment)
-    limit = time.monotonic() + (2.6 if name == "run" else 30)
+    limit = time.monotonic() + {"run": 2.6, "watch": 9}.get(name, 30)
     while not done.exists() and time.monotonic() < limit:
         time.sleep(0.1)
+        if name == "watch" and limit - time.monotonic() < 4:  # a save
+            saved = (folder / "watched.yaml").read_text().replace("{ran_s:ip}", "{ran_s:int}")
+            (folder / "watched.yaml").write_text(saved)
+            name = "watch "
+    name = name.strip()
     time.sleep(0.5)
     picture = SHOTS / f"{name}.png"
     subprocess.run(["import", "-display", DISPLAY, "-window", "root", str(picture)], check=True)

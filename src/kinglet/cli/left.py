@@ -66,4 +66,4 @@ def render_values(out: Console, found: FieldValues) -> None:
         text.append(f"  {one.unlike}" if one.unlike else "", style="yellow")
         out.print(text, overflow="ellipsis", no_wrap=True)
     if found.distinct > len(found.values):
-        out.print(Text(f"  {found.distinct - len(found.values):,} more", style="dim"))
+        out.print(Text(f"  {found.distinct - len(found.values):,} more; --json has all", style="dim"))

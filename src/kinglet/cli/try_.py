@@ -103,7 +103,7 @@ def command(
     def present(name: str, result: Result) -> None:
         shown = preview(result, show=show, only=only, find=find, sample=sample, seed=seed, zone=zone)
         left = leftovers(result, only) if only in ("unmatched", "partial") else []
-        values = values_of(shown.chosen, field) if field is not None else None
+        values = values_of(shown.chosen, field, None if as_json else 20) if field is not None else None
         if as_json:
             found.append(_as_json(name, result, shown))
             found[-1] |= {"left": [one.to_dict() for one in left]} if only in ("unmatched", "partial") else {}
@@ -266,9 +266,12 @@ def _render(
 
         if shown.events:
             render_stamps(out, shown.events, shown.times)
-        render_timeline(out, shown.times)
-    _render_values(out, shown)
-    _render_faults(out, result, shown)
+        if not left and values is None:  # what is left, or one field, is what was asked for
+            render_timeline(out, shown.times)
+    if values is None:
+        _render_values(out, shown)
+    if not left:
+        _render_faults(out, result, shown)
 
 
 def _packing_and_encoding(result: Result) -> str:

@@ -32,11 +32,22 @@ class Note:
 
 
 def notes(text: str, name: str) -> tuple[Parser | None, list[Note]]:
-    """The parser, where the file can be loaded, and what is to be said of it."""
+    """The parser, where the file can be loaded, and all that is to be said of it."""
+    parser, found = first_notes(text, name)
+    return parser, [*found, *(case_notes(text, parser) if parser is not None else ())]
+
+
+def first_notes(text: str, name: str) -> tuple[Parser | None, list[Note]]:
+    """The parser, where the file can be loaded, and what is wrong with the file where it cannot."""
     try:
         parser = load_text(text, name)
     except ParserFileError as error:
         return None, [_note(text, problem.place, "error", problem.message, problem.hint) for problem in error.problems]
+    return parser, []
+
+
+def case_notes(text: str, parser: Parser) -> list[Note]:
+    """What the cases of a parser show, and what is to be thought about."""
     found = [_note(text, one.place, "advice", one.message, one.hint) for one in advice(parser)]
     try:
         for outcome in check_cases(parser):
@@ -48,9 +59,12 @@ def notes(text: str, name: str) -> tuple[Parser | None, list[Note]]:
                 place = parser._document.place(("variants", _number(parser, item.variant)))
                 said = f"{item.class_caption} wants {', '.join(item.missing)}"
                 found.append(_note(text, place, "warning", said, "fill them in `set`, or choose another class"))
+            for wrong in item.wrong:
+                place = parser._document.place(("cases", wrong.case - 1))
+                found.append(_note(text, place, "error", str(wrong.complaint), ""))
     except KingletError:  # a case that cannot even be read says so where it is checked
         pass
-    return parser, found
+    return found
 
 
 def _number(parser: Parser, variant: str) -> int:

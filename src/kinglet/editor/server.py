@@ -14,7 +14,7 @@ from kinglet.editor.adding import with_case, with_variant
 from kinglet.editor.completing import completions
 from kinglet.editor.hovering import hover
 from kinglet.editor.lenses import cases_of, lenses, sample_of, sampled_events
-from kinglet.editor.notes import Note, notes
+from kinglet.editor.notes import Note, case_notes, first_notes
 from kinglet.errors import KingletError
 from kinglet.parser import Parser
 
@@ -28,7 +28,9 @@ _WEIGHTS = {
 
 
 _QUIET = 0.15
-"""Seconds without a change after which a file is read: a person types faster than cases run."""
+"""Seconds without a change after which a file is read."""
+_STILL = 0.6
+"""Seconds more after which its cases are run: a person types faster than they do."""
 
 
 class _File:
@@ -45,13 +47,20 @@ class _File:
         self.settled = asyncio.Event()
         self.changes = 0
 
-    def changed(self, text: str, name: str, setting: str | None) -> None:
-        """Reads the file anew."""
-        parser, self.notes = notes(text, name)
+    def changed(self, text: str, name: str, setting: str | None) -> bool:
+        """Reads the file anew, and the sample with it; whether it can be loaded."""
+        parser, self.notes = first_notes(text, name)
         sample = sample_of(text, name, setting)
         if parser is not None:
-            self.parser, self.cases = parser, cases_of(parser)
+            self.parser = parser
             self.events = sampled_events(parser, sample) if sample is not None else None
+        return parser is not None
+
+    def tried(self, text: str) -> None:
+        """Runs the cases, which takes longer."""
+        if self.parser is not None:
+            self.notes = case_notes(text, self.parser)
+            self.cases = cases_of(self.parser)
 
 
 class Server(LanguageServer):
@@ -72,14 +81,27 @@ class Server(LanguageServer):
         await asyncio.sleep(wait)
         if mine != file.changes:
             return
-        await asyncio.to_thread(file.changed, self.text(uri), path_of(uri), self.setting)
+        text = self.text(uri)
+        loaded = await asyncio.to_thread(file.changed, text, path_of(uri), self.setting)
         if mine != file.changes:
             return
-        found = [_diagnostic(note) for note in file.notes]
-        self.text_document_publish_diagnostics(lsp.PublishDiagnosticsParams(uri=uri, diagnostics=found))
+        if not loaded:
+            self._publish(uri, file)
+        await asyncio.sleep(_STILL if wait and loaded else 0)
+        if mine != file.changes:
+            return
+        if loaded:
+            await asyncio.to_thread(file.tried, text)
+        if mine != file.changes:
+            return
+        self._publish(uri, file)
         file.settled.set()
         if self.refreshes:  # what stands above variants was answered by what was known before
             self.workspace_code_lens_refresh(None)
+
+    def _publish(self, uri: str, file: _File) -> None:
+        found = [_diagnostic(note) for note in file.notes]
+        self.text_document_publish_diagnostics(lsp.PublishDiagnosticsParams(uri=uri, diagnostics=found))
 
     async def settled(self, uri: str) -> _File:
         """An open file, once what is known is of its text as it stands."""

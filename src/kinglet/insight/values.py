@@ -55,8 +55,8 @@ def look_of(text: str) -> str:
     return re.sub(r"(.+?)\1+", r"\1", plain)[:20]
 
 
-def values_of(events: pl.DataFrame, field: str, most: int = 20) -> FieldValues:
-    """The values of a field of events.
+def values_of(events: pl.DataFrame, field: str, most: int | None = 20) -> FieldValues:
+    """The values of a field of events: so many, or all of them.
 
     Raises:
         UsageError: no event has such a field.
@@ -75,7 +75,8 @@ def values_of(events: pl.DataFrame, field: str, most: int = 20) -> FieldValues:
     )
     odd = _unlike(counted)
     rows = [ValueCount(value, n, lines, odd.get(value, "")) for value, n, lines in counted.iter_rows() if value in odd]
-    rows = rows[: most // 2]
+    most = counted.height if most is None else most
+    rows = rows[: max(most // 2, 1)]
     shown = {row.value for row in rows}
     for value, n, lines in counted.head(most).iter_rows():
         if value not in shown and len(rows) < most:
