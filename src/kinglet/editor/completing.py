@@ -22,7 +22,8 @@ from kinglet.spec.steps import FileWithSteps, operations
 from kinglet.timestamps.formats import NAMED
 
 _IN_SLOT = re.compile(r"\{[A-Za-z_]\w*:?(?P<type>\w*)$")
-_DEPTH = 3
+_ALWAYS = ("class_uid", "category_uid", "activity_id", "type_uid", "severity_id", "time", "metadata")
+"""Attributes that every mapped event has by its class, activity, severity and time."""
 _SECTIONS: Mapping[tuple[str, ...], type[BaseModel]] = {
     (): FileWithSteps,
     ("product",): schema.Product,
@@ -126,7 +127,8 @@ def _attributes(text: str, place: Where, line: int) -> Iterator[Completion]:
     above, _, _ = place.word.rpartition(".")
     for path, attribute in _paths(found, above):
         if path not in there:
-            yield Completion(path, described(attribute), attribute.caption, attribute.requirement == "required")
+            wanted = attribute.requirement == "required" and path not in _ALWAYS
+            yield Completion(path, described(attribute), attribute.caption, wanted)
 
 
 def _paths(owner: ModelClass, above: str) -> Iterator[tuple[str, Attribute]]:
