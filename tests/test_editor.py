@@ -16,7 +16,7 @@ from pygls.lsp.client import LanguageClient
 import kinglet as package
 from kinglet.demo.writing import write_demo
 from kinglet.editor.adding import with_case, with_variant
-from kinglet.editor.completing import completions
+from kinglet.editor.completing import ALWAYS, completions
 from kinglet.editor.hovering import hover
 from kinglet.editor.lenses import lenses, sample_of, sampled_events
 from kinglet.editor.notes import notes

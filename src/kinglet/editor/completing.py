@@ -22,7 +22,7 @@ from kinglet.spec.steps import FileWithSteps, operations
 from kinglet.timestamps.formats import NAMED
 
 _IN_SLOT = re.compile(r"\{[A-Za-z_]\w*:?(?P<type>\w*)$")
-_ALWAYS = ("class_uid", "category_uid", "activity_id", "type_uid", "severity_id", "time", "metadata")
+ALWAYS = ("class_uid", "category_uid", "activity_id", "type_uid", "severity_id", "time", "metadata")
 """Attributes that every mapped event has by its class, activity, severity and time."""
 _SECTIONS: Mapping[tuple[str, ...], type[BaseModel]] = {
     (): FileWithSteps,
@@ -127,7 +127,7 @@ def _attributes(text: str, place: Where, line: int) -> Iterator[Completion]:
     above, _, _ = place.word.rpartition(".")
     for path, attribute in _paths(found, above):
         if path not in there:
-            wanted = attribute.requirement == "required" and path not in _ALWAYS
+            wanted = attribute.requirement == "required" and path not in ALWAYS
             yield Completion(path, described(attribute), attribute.caption, wanted)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from kinglet.insight.palette import STATES, field_colours
@@ -34,7 +35,7 @@ def result_html(result: Result, show: int = 12) -> str:
     rows = "".join(
         f'<tr><td style="text-align:right;opacity:.6;vertical-align:top">{event.line}</td>'
         f'<td style="border-left:4px solid {STATES[event.state]};padding-left:8px;text-align:left;'
-        f'white-space:pre-wrap;word-break:break-word">{_marked(event, colours)}</td></tr>'
+        f'white-space:pre-wrap;word-break:break-word">{marked_html(event, colours)}</td></tr>'
         for event in shown.events
     )
     faults = "".join(
@@ -75,18 +76,19 @@ def _of_several(result: Result) -> str:
     return f"<div>{head_html(result, f'{len(result.parsers)} parsers')}{table}</div>"
 
 
-def _marked(event: ShownEvent, colours: dict[str, str]) -> str:
+def marked_html(event: ShownEvent, colours: dict[str, str], said: Callable[[str], str] = str) -> str:
+    """The text of an event with its fields in their colours. said: of a field, what the pointer shows."""
     text, position = "", 0
     for span in event.spans:
         if span.start < position or span.end == span.start:
             continue
-        text += escape(event.raw[position : span.start])
+        text += escape_lines(event.raw[position : span.start])
         text += (
-            f'<span title="{escape(span.field)}" style="{_MARK}{colours[span.field]}">'
-            f"{escape(event.raw[span.start : span.end])}</span>"
+            f'<span title="{escape(said(span.field))}" style="{_MARK}{colours[span.field]}">'
+            f"{escape_lines(event.raw[span.start : span.end])}</span>"
         )
         position = span.end
-    return text + escape(event.raw[position:])
+    return text + escape_lines(event.raw[position:])
 
 
 def draft_html(draft: Draft) -> str:

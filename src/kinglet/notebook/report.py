@@ -15,7 +15,7 @@ from kinglet.insight.palette import STATES, field_colours
 from kinglet.insight.preview import ShownEvent, preview
 from kinglet.insight.values import FieldValues, values_of
 from kinglet.names import RESERVED
-from kinglet.notebook.html import escape, escape_lines, head_html
+from kinglet.notebook.html import escape, escape_lines, head_html, marked_html
 
 if TYPE_CHECKING:
     from kinglet.drafting.leftovers import Leftover
@@ -34,7 +34,7 @@ h1{font-size:20px;margin:0 0 4px}h2{font-size:15px;margin:26px 0 6px}p{margin:4p
 table{border-collapse:collapse}td,th{padding:2px 10px 2px 0;text-align:left;vertical-align:top;font-weight:normal}
 th{color:#666}.n{text-align:right;white-space:nowrap}.m,td.raw{font:12px/1.5 ui-monospace,monospace}
 td.raw{white-space:pre-wrap;word-break:break-word;padding-left:8px;border-left:4px solid}td.line{color:#777}
-.f{color:#111;border-radius:3px;padding:0 2px}label{margin-right:14px}select{margin-right:14px;max-width:320px}
+label{margin-right:14px}select{margin-right:14px;max-width:320px}
 pre{background:#f0f0ea;padding:6px 10px;margin:4px 0;white-space:pre-wrap;word-break:break-word}
 .c{color:#a33;font-size:12px}.grid{display:grid;grid-template-columns:repeat(3,1fr);gap:10px 28px}
 .grid td.v{max-width:250px;overflow:hidden;text-overflow:ellipsis;white-space:nowrap}.o{color:#a06000}
@@ -171,31 +171,19 @@ def _options(names: Iterable[str]) -> str:
 
 
 def _event(event: ShownEvent, values: dict[str, Any], colours: dict[str, str]) -> str:
+    def said(field: str) -> str:
+        value = values.get(field)
+        return f"{field}: {value if value is not None else 'no value'}"[:300]
+
     faults = "\u001f".join(map(escape, values["faults"] or ()))
     return (
         f'<tr class="e" data-state="{event.state}" data-variant="{escape(event.variant or "")}"'
         f' data-faults="{faults}"><td class="n m line">{event.line:,}</td>'
         f'<td class="raw" style="border-color:{STATES[event.state]}"'
-        f' title="{escape(_about(event))}">{_marked(event, values, colours)}</td></tr>'
+        f' title="{escape(_about(event))}">{marked_html(event, colours, said)}</td></tr>'
     )
 
 
 def _about(event: ShownEvent) -> str:
     time = f"{event.time:%Y-%m-%d %H:%M:%S} UTC" if event.time is not None else "no time"
     return f"{event.variant or 'no variant'}, {time}"
-
-
-def _marked(event: ShownEvent, values: dict[str, Any], colours: dict[str, str]) -> str:
-    text, position = "", 0
-    for span in event.spans:
-        if span.start < position or span.end == span.start:
-            continue
-        value = values.get(span.field)
-        shown = f"{span.field}: {value}" if value is not None else f"{span.field}: no value"
-        text += escape_lines(event.raw[position : span.start])
-        text += (
-            f'<span class="f" style="background:{colours[span.field]}" title="{escape(shown[:300])}">'
-            f"{escape_lines(event.raw[span.start : span.end])}</span>"
-        )
-        position = span.end
-    return text + escape_lines(event.raw[position:])
