@@ -362,6 +362,17 @@ class Structure(unittest.TestCase):
             groups([i % 3 for i in range(150)]), groups(found.parser.parse(lines).events["variant"].to_list())
         )
 
+    def test_a_key_of_json_in_another_script_names_no_slot(self) -> None:
+        users = ("okoro", "tait", "brandt", "amadi")
+        lines = [
+            f"2026-05-06 07:08:{i % 60:02} {text}"
+            for i in range(80)
+            for text in (f'card read {{"имя": "{users[i % 4]}", "n": {i}}}', f"gate {i} left {users[(i + 1) % 4]} in")
+        ]
+        found = package.draft(lines, zone="UTC")
+        self.assertEqual([80, 80], [one.count for one in found.messages])
+        self.assertFalse(any("no pattern" in doubt.what for doubt in found.doubts))
+
     def test_numbers_with_zeros_in_front_stay_as_they_are(self) -> None:
         lines = [
             f"ts=2026-05-06T07:08:{i:02}Z badge=00{i:03} gate={i} act={'in' if i % 2 else 'out'}" for i in range(60)

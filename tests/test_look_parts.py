@@ -78,6 +78,14 @@ class Shapes(unittest.TestCase):
             [(2, "at {stamp:time} up")], shapes_of(["at 2026-03-05T10:00:00Z up", "at 2026-03-05T10:00:01Z up"])
         )
 
+    def test_slots_with_the_same_values_get_the_same_name(self) -> None:
+        texts = [text for i in range(30) for text in (
+            f"session of user {PEOPLE[i % 6]} begun", f"{PEOPLE[i % 6]} left berth {i}",
+            f"hold {i} temp=-{i % 9}.5C")]  # fmt: skip
+        lines = [f"2026-03-05T10:{i // 60:02}:{i % 60:02}Z {text}" for i, text in enumerate(texts)]
+        shapes = {"session of user {user} begun", "{user} left berth {berth:int}", "hold {hold:int} temp={temp}"}
+        self.assertEqual(shapes, {text.removeprefix("{stamp:time} ") for _, text in shapes_of(lines)})
+
     def test_rare_shapes_are_not_hidden(self) -> None:
         lines = [f"pump {i} started" for i in range(500)] + ["reactor on fire"]
         self.assertEqual([(500, "pump {pump:int} started"), (1, "reactor on fire")], shapes_of(lines))

@@ -159,7 +159,7 @@ class AgainAndAgain(Tried):
         self.assertIn("1 event", " ".join(rounds.all_in_all()) + " ".join(grown.last))
 
     def test_the_command_follows_the_files(self) -> None:
-        command = [sys.executable, "-m", "kinglet", "try", "gates.yaml", "gates.log", "--watch", "--show", "0"]
+        command = [sys.executable, "-m", "kinglet", "try", "--watch", "gates.yaml", "gates.log", "--show", "0"]
         with Path("out").open("wb") as out:
             process = subprocess.Popen(
                 command, stdout=out, stderr=subprocess.STDOUT, env={**os.environ, "PYTHONUNBUFFERED": "1"},
@@ -226,7 +226,7 @@ class Pages(Tried):
             (("gates.log", "-o", "no/page.html"), "there is no folder no"),
             (("gates.log", "gates.log", "-o", "page.html"), "a page is of one log"),
             (("gates.log", "-o", "page.html", "--json"), "-o writes a page"),
-            (("gates.log", "--watch", "--json"), "--watch shows files again and again"),
+            (("--watch", "gates.log", "--json"), "--watch shows files again and again"),
         ):
             called = kinglet("try", "gates.yaml", *arguments)
             self.assertEqual((2, 1), (called.status, len(called.err.strip().splitlines())), called.err)

@@ -37,7 +37,7 @@ TERMINALS = {
     "--mark 1:fingerprint=p7qyv2rrmrffv7rmawcueydyp58uted35scyh5hkg2g",
     "try": f"try {PUMP} --show 9 | head -n 29",
     "try-faults": f"try {PUMP} --show 9 | tail -n 29",
-    "watch": "try watched.yaml kinglet-demo/logs/pump-panel.log --watch --only partial --show 2",
+    "watch": "try --watch watched.yaml kinglet-demo/logs/pump-panel.log --only partial --show 2",
     "trace": "try kinglet-demo/parsers/winch-audit.yaml kinglet-demo/logs/winch-audit.log --trace 25 | head -n 29",
     "explain": "explain kinglet-demo/parsers/jump-host.yaml | head -n 29",
     "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",

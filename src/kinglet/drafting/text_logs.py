@@ -13,6 +13,7 @@ from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, Written, written
 from kinglet.drafting.report import Doubt
 from kinglet.drafting.shape import Variant
+from kinglet.drafting.sharing import share_names
 from kinglet.drafting.work import Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import Message, Mined, mine
@@ -165,6 +166,8 @@ def _variants(work: Work, mined: Mined, rows: Sequence[int], bodies: Bodies) -> 
         found = written(message, Names(taken), stamp=stamp, more=more, behind=behind)
         name = variant_name(found.words, work.names, len(work.shape.variants) + 1)
         work.shape.variants.append(Variant(name, found, own, message.kinds))
+    patterns = [variant.written for variant in work.shape.variants if variant.written is not None]
+    share_names([[slot for slot in one.slots if slot not in one.keys.values()] for one in patterns])
     work.shape.variants.sort(key=lambda variant: -literal(variant))
 
 

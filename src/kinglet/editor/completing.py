@@ -81,8 +81,8 @@ def _keys(text: str, place: Where, parser: Parser | None, line: int) -> Iterator
         yield from _fields(parser)
         return
     section = _SECTIONS.get(place.path)
-    for name, field in section.model_fields.items() if section is not None else ():
-        yield Completion(field.alias or name, "key", field.description or "", field.is_required())
+    for name, info in section.model_fields.items() if section is not None else ():
+        yield Completion(info.alias or name, "key", info.description or "", info.is_required())
 
 
 def _fields(parser: Parser | None) -> Iterator[Completion]:

@@ -39,9 +39,9 @@ def hover(text: str, line: int, column: int, parser: Parser | None, events: pl.D
     if is_key and word[0] in ("pattern", "regex") and parser is not None:
         return _of_pattern(text, line, parser)
     if is_key and (section := _SECTIONS.get(place.path)) is not None:
-        for name, field in section.model_fields.items():
-            if word[0] == (field.alias or name):
-                return f"**{word[0]}**: {field.description}" if field.description else f"**{word[0]}**"
+        for name, info in section.model_fields.items():
+            if word[0] == (info.alias or name):
+                return f"**{word[0]}**: {info.description}" if info.description else f"**{word[0]}**"
     if word[0] in TYPES and place.path[-1:] == ("types",):
         return f"**{word[0]}**: {TYPES[word[0]].about}"
     if events is not None and field_of(word[0]) in events.columns:

@@ -43,6 +43,8 @@ _TYPES = (
     ("n", r"0[xX][0-9A-Fa-f]+|[+-]?[0-9]+(?:\.[0-9]+)?"),
     ("w", r"[^\W\d]+(?:[-'’][^\W\d]+)*"),
 )
+_SIGNED = re.compile(r"[+-][0-9]+(?:\.[0-9]+)?[^\W\d_]{1,3}$")
+"""A number with its sign and a unit, whatever that is."""
 _TYPED = re.compile("|".join(f"(?P<{name}_{i}>{part})" for i, (name, part) in enumerate(_TYPES)))
 _COMPOSED = (
     re.compile(rf"({_V4}|{_V6})([:#/])([0-9]{{1,5}})"),
@@ -134,7 +136,7 @@ def _chunk(text: str) -> Cells:
     ):
         core, signs = core[:-1], core[-1] + signs
     lead = ""
-    while len(core) > 1 and core[0] in "#*@$&!~^+-,:=" and not _TYPED.fullmatch(core):
+    while len(core) > 1 and core[0] in "#*@$&!~^+-,:=" and not _TYPED.fullmatch(core) and not _SIGNED.match(core):
         core, lead = core[1:], lead + core[0]
     inner = _core(core) if core else Cells((), ())
     return Cells((*lead, *inner.keys, *signs), (*lead, *inner.texts, *signs))
