@@ -52,7 +52,11 @@ def leftovers(result: Result, state: str, most: int = MOST) -> list[Leftover]:
     unread = events.filter(pl.col("variant").is_null())
     found = [*_shapes(result, unread, most), *_faults(result, events.filter(pl.col("variant").is_not_null()))]
     found.sort(key=lambda one: -one.count)
-    return found[:most]
+    rest = found[most - 1 :] if len(found) > most else []
+    if rest:  # told as one, so that every event is in a group
+        said = f"{len(rest):,} more groups"
+        found[most - 1 :] = [Leftover(said, sum(one.count for one in rest), rest[0].line, rest[0].raw, None, "")]
+    return found
 
 
 def bodies(plan: Plan, raw: pl.Series) -> pl.Series:
