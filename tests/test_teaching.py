@@ -183,6 +183,12 @@ class Lessons(InFolder):
         times = lesson.parser.parse("gates.log").events["time"]
         self.assertEqual(60, times.n_unique())
 
+    def test_a_parser_that_is_begun_has_the_zone_that_was_said(self) -> None:
+        self.write("local.log", "\n".join(f"2026-07-01 10:00:{i:02} gate {i} shut" for i in range(30)) + "\n")
+        lesson = package.teach("new.yaml", "local.log", [Mark(4, "gate", "3")], zone="Europe/Lisbon")
+        first = lesson.parser.parse("local.log").events["time"][0]
+        self.assertEqual("2026-07-01T09:00:00+00:00", first.isoformat())
+
     def test_events_that_no_variant_reads_get_one(self) -> None:
         self.write("gates.yaml", GATES.replace("  - {name: any, pattern: '{message:rest}'}   # the rest\n", ""))
         lesson = package.teach("gates.yaml", "gates.log", [Mark(3, "seconds", "106")], variant="shut")

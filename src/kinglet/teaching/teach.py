@@ -15,7 +15,8 @@ from kinglet.calls import ReferenceTime, call_options
 from kinglet.discover.facts import facts
 from kinglet.discover.suggestion import file_stem, parser_text
 from kinglet.discover.words import counted
-from kinglet.drafting.editing import inserted, is_listed
+from kinglet.discover.yaml_text import scalar
+from kinglet.drafting.editing import inserted, is_listed, node_at, with_key
 from kinglet.drafting.report import Doubt
 from kinglet.drafting.work import sampled
 from kinglet.drafting.writing import case_lines
@@ -66,7 +67,7 @@ def teach(
     if kind is not None and kind not in TYPES:
         raise UsageError(f"there is no slot type `{kind}`", f"types are {', '.join(TYPES)}")
     name = parser if isinstance(parser, str) else parser._document.name
-    before, text = _file(name, log, encoding)
+    before, text = _file(name, log, encoding, zone)
     loaded = load_text(text, name)
     events = loaded.parse(log, reference_time=at, zone=zone, encoding=encoding).events
     if not events.height:
@@ -107,7 +108,7 @@ def _is(events: pl.DataFrame, name: str, row: int, mark: Mark) -> bool:
     return same(events[name][row], mark.text)
 
 
-def _file(name: str, log: Given, encoding: str | None) -> tuple[str, str]:
+def _file(name: str, log: Given, encoding: str | None, zone: str | None) -> tuple[str, str]:
     """The text of a parser file, and what it begins with: one for the log where there is none."""
     if name in ready_parsers():
         raise UsageError(f"`{name}` is a parser that ships with Kinglet", "copy it into a file of your own")
@@ -119,7 +120,11 @@ def _file(name: str, log: Given, encoding: str | None) -> tuple[str, str]:
         return text, text
     found = facts(open_sources(log, encoding=encoding), log)
     columns = found.records.container.columns if found.records is not None else []
-    return "", parser_text(file_stem(path.name), found.boundaries[0].events, found.stamps, found.frame["raw"], columns)
+    text = parser_text(file_stem(path.name), found.boundaries[0].events, found.stamps, found.frame["raw"], columns)
+    places = found.stamps.places
+    if zone is not None and places and places[0].zone == "none in the text" and node_at(text, ("time",)) is not None:
+        text = with_key(text, ("time",), "zone", scalar(zone))
+    return "", text
 
 
 def _refuse_known(parser: Parser, events: pl.DataFrame, rows: Mapping[Mark, int]) -> None:
