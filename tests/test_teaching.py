@@ -23,6 +23,7 @@ from kinglet.drafting.editing import inserted, node_at, replaced, with_key
 from kinglet.patterns.grammar import parse, slots
 from kinglet.spec.document import from_text
 from kinglet.teaching.fronts import front_of
+from kinglet.teaching.patterns import named
 from kinglet.teaching.places import found_in
 from kinglet.teaching.unnamed import patterns_of
 from tests.helpers import InFolder, examples, kinglet
@@ -124,6 +125,10 @@ class Places(unittest.TestCase):
             found = found_in(texts, {3: mark})
             assert found is not None
             self.assertEqual(wanted, [found.values.get(i) for i in range(40)], mark)
+
+    def test_text_of_the_log_is_never_taken_for_the_name(self) -> None:
+        self.assertEqual("{{taught_value: {x:word}", named("{{taught_value: {taught_value:word}", "x"))
+        self.assertEqual(r"taught_value=(?P<x>\d+)", named(r"taught_value=(?P<taught_value>\d+)", "x"))
 
     def test_the_front_of_texts(self) -> None:
         texts = [

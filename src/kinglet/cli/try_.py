@@ -114,12 +114,15 @@ def command(
     found: list[dict[str, Any]] = []
     out = console()
     if output is not None:
-        from kinglet.cli.pages import check_page, write_page
+        from kinglet.drafting.pages import check_page, write_page
 
         if as_json or watch or line is not None or without is not None:
             raise UsageError("-o writes a page", "leave --json, --watch, --trace and --without out")
         check_page(output, files)
-        write_page(out, output, files[0], parsed(files[0], _with_steps(load(parser, model=model), None, until)))
+        result = parsed(files[0], _with_steps(load(parser, model=model), None, until))
+        write_page(output, files[0], result)
+        counts = result.counts
+        out.print(f"{output}: {counts['complete']:,} of {counts['events']:,} events complete", highlight=False)
         return
     if watch:
         from kinglet.cli.watching import follow

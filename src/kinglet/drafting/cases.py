@@ -10,6 +10,7 @@ import polars as pl
 
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.names import field_of
+from kinglet.parser import Parser
 from kinglet.timestamps.formats import parse_format
 
 _LONGEST = 2000
@@ -65,6 +66,19 @@ def case(shape: Shape, raw: str, event: dict[str, Any], names: Iterable[str]) ->
             expect[name] = item
     out["expect"] = expect
     return out
+
+
+def case_of(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
+    """A case for an event that a parser read: its text, the day near which it lies, and which variant reads it."""
+    out: dict[str, Any] = {"raw": event["raw"]}
+    if event.get("time") is not None and not all(
+        fmt.has_year for rule in parser._plan.times for fmt in rule.reading.formats
+    ):
+        out["at"] = _day(event).isoformat()
+    expect: dict[str, Any] = {} if event["variant"] is None else {"variant": event["variant"]}
+    if event["state"] != "complete":
+        expect |= {"state": event["state"], "faults": " ".join(event["faults"])}
+    return {**out, "expect": expect}
 
 
 def _day(event: dict[str, Any]) -> date:

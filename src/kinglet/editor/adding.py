@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-from typing import Any
-
+from kinglet.drafting.cases import case_of
 from kinglet.drafting.editing import inserted
 from kinglet.drafting.leftovers import leftovers
 from kinglet.drafting.writing import case_lines
@@ -21,18 +19,11 @@ def with_case(text: str, name: str, raw: str) -> str:
     """
     parser = load_text(text, name)
     event = parser.parse([raw]).events.row(0, named=True)
-    case: dict[str, Any] = {"raw": raw}
-    formats = [fmt for rule in parser._plan.times for fmt in rule.reading.formats]
-    moment = event.get("time")
-    if isinstance(moment, datetime) and not all(fmt.has_year for fmt in formats):
-        case["at"] = moment.astimezone(UTC).date().isoformat()
-    expect: dict[str, Any] = {} if event["variant"] is None else {"variant": event["variant"]}
-    if event["state"] != "complete":
-        expect |= {"state": event["state"], "faults": " ".join(event["faults"])}
+    case = case_of(parser, event)
     for field, value in event.items():
         if field not in (*RESERVED, "body", "more") and isinstance(value, str | int | float | bool):
-            expect[field] = value
-    return inserted(text, "cases", list(case_lines({**case, "expect": expect})))
+            case["expect"][field] = value
+    return inserted(text, "cases", list(case_lines(case)))
 
 
 def with_variant(text: str, name: str, raw: str) -> str:

@@ -11,7 +11,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from kinglet.editor.where import Where, where
+from kinglet.editor.where import Where, section_of, where
 from kinglet.errors import ModelError
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.schema import Attribute, ModelClass
@@ -24,7 +24,7 @@ from kinglet.timestamps.formats import NAMED
 _IN_SLOT = re.compile(r"\{[A-Za-z_]\w*:?(?P<type>\w*)$")
 ALWAYS = ("class_uid", "category_uid", "activity_id", "type_uid", "severity_id", "time", "metadata")
 """Attributes that every mapped event has by its class, activity, severity and time."""
-_SECTIONS: Mapping[tuple[str, ...], type[BaseModel]] = {
+SECTIONS: Mapping[tuple[str, ...], type[BaseModel]] = {
     (): FileWithSteps,
     ("product",): schema.Product,
     ("time",): schema.TimeRule,
@@ -80,7 +80,7 @@ def _keys(text: str, place: Where, parser: Parser | None, line: int) -> Iterator
     if place.path[-1:] in (("expect",), ("types",)):
         yield from _fields(parser)
         return
-    section = _SECTIONS.get(place.path)
+    section = SECTIONS.get(place.path)
     for name, info in section.model_fields.items() if section is not None else ():
         yield Completion(info.alias or name, "key", info.description or "", info.is_required())
 
@@ -123,7 +123,7 @@ def _attributes(text: str, place: Where, line: int) -> Iterator[Completion]:
     found = class_at(text, line)
     if found is None:
         return
-    there = set(re.findall(r"^\s*([a-z_]+(?:\.[a-z_]+)*):", _section(text, line), re.MULTILINE))
+    there = set(re.findall(r"^\s*([a-z_]+(?:\.[a-z_]+)*):", section_of(text, line), re.MULTILINE))
     above, _, _ = place.word.rpartition(".")
     for path, attribute in _paths(found, above):
         if path not in there:
@@ -150,7 +150,7 @@ def described(attribute: Attribute) -> str:
 
 def class_at(text: str, line: int) -> ModelClass | None:
     """The class of the mapping that a line is in: its own, or that which all variants share."""
-    for part in (_section(text, line), _shared(text)):
+    for part in (section_of(text, line), _shared(text)):
         match = re.search(r"\bclass:\s*['\"]?([A-Za-z0-9 ]+?)['\"]?\s*(?:[,}#\n]|$)", part)
         if match:
             try:
@@ -158,18 +158,6 @@ def class_at(text: str, line: int) -> ModelClass | None:
             except ModelError:
                 return None
     return None
-
-
-def _section(text: str, line: int) -> str:
-    """The lines of the item of a list, or of the section at the top level, that a line is in."""
-    lines = text.split("\n")
-    start = line
-    while start > 0 and not re.match(r"\s{0,2}- |[A-Za-z]", lines[start]):
-        start -= 1
-    end = line + 1
-    while end < len(lines) and not re.match(r"\s{0,2}- |[A-Za-z]", lines[end]):
-        end += 1
-    return "\n".join(lines[start:end])
 
 
 def _shared(text: str) -> str:

@@ -6,7 +6,7 @@ import re
 
 import polars as pl
 
-from kinglet.editor.completing import _SECTIONS, class_at, described
+from kinglet.editor.completing import SECTIONS, class_at, described
 from kinglet.editor.where import item_lines, where
 from kinglet.errors import ModelError
 from kinglet.insight.explaining import explain
@@ -38,7 +38,7 @@ def hover(text: str, line: int, column: int, parser: Parser | None, events: pl.D
         return _of_attribute(text, line, word[0])
     if is_key and word[0] in ("pattern", "regex") and parser is not None:
         return _of_pattern(text, line, parser)
-    if is_key and (section := _SECTIONS.get(place.path)) is not None:
+    if is_key and (section := SECTIONS.get(place.path)) is not None:
         for name, info in section.model_fields.items():
             if word[0] == (info.alias or name):
                 return f"**{word[0]}**: {info.description}" if info.description else f"**{word[0]}**"

@@ -56,6 +56,15 @@ def item_lines(text: str, key: str) -> list[int]:
     return found
 
 
+def section_of(text: str, line: int) -> str:
+    """The lines of the section at the top level that a line is in; where that is a list, of the item."""
+    lines = text.split("\n")
+    tops = [i for i, own in enumerate(lines) if re.match(r"[A-Za-z]", own)]
+    start = max((i for i in tops if i <= line), default=0)
+    starts = [start, *item_lines(text, lines[start].partition(":")[0]), *tops, len(lines)]
+    return "\n".join(lines[max(i for i in starts if i <= line) : min(i for i in starts if i > line)])
+
+
 def _item(lines: list[str], line: int) -> int:
     """The number of the item that a line is in, of the list at the top level around it."""
     top = next((own.partition(":")[0] for own in reversed(lines[: line + 1]) if re.match(r"[A-Za-z]\w*:", own)), "")

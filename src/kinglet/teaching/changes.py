@@ -19,10 +19,10 @@ from kinglet.plan.data import Plan, Reading
 from kinglet.spec.document import KeyPath
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.teaching.fronts import front_of
-from kinglet.teaching.patterns import Way, way_of_front, ways, whole
-from kinglet.teaching.places import Found, Layout, Place, found_in, label_of, type_of_values
+from kinglet.teaching.patterns import Way, named, way_of_front, ways, whole
+from kinglet.teaching.places import Found, Layout, Place, found_in, label_of, one_field, type_of_values
 from kinglet.teaching.trial import Change, Trial
-from kinglet.teaching.unnamed import Unnamed, patterns_of, unnamed
+from kinglet.teaching.unnamed import Unnamed, patterns_of
 
 _LOOKED_AT = 500
 _OPEN = ("rest", "text", "word")
@@ -41,7 +41,7 @@ def _marked(trial: Trial) -> dict[int, str]:
 
 def _naming_slots(trial: Trial) -> Iterator[Change]:
     """Gives slots that are read and not kept the field's name."""
-    slots = unnamed(trial.parser, trial.raw, trial.reference)
+    slots = trial.unnamed
     marked = _marked(trial)
     chosen: list[Unnamed] = []
     handled: set[int] = set()
@@ -54,11 +54,10 @@ def _naming_slots(trial: Trial) -> Iterator[Change]:
     if not chosen:
         return
     others = [slot for slot in slots if slot not in chosen and _is_alike(slot, chosen, trial.wanted)]
-    names = [trial.field]
     for some in ([*chosen, *others], chosen) if others else (chosen,):
         yield Change(
             _with_pieces(trial.text, [(slot, _named(slot, trial)) for slot in some]),
-            f"a slot of {_where(trial, some)} has the name `{names[0]}`",
+            f"a slot of {_where(trial, some)} has the name `{trial.field}`",
             frozenset(handled),
         )
 
@@ -72,13 +71,12 @@ def _is_alike(slot: Unnamed, chosen: Sequence[Unnamed], wanted: Mapping[int, str
     """Whether a slot of another pattern stands behind the same word as one of those that are chosen."""
     if any(slot.path == one.path for one in chosen) or any(slot.values[row] is not None for row in wanted):
         return False
-    label, sure = label_of(slot.before)
-    for one in chosen:
-        if label_of(one.before) == (label, sure) and label and slot.type == one.type:
-            here, there = set(slot.values.drop_nulls()), set(one.values.drop_nulls())
-            if label not in JOINING or sure or len(here & there) >= 0.3 * min(len(here), len(there), 1):
-                return True
-    return False
+    label, here = label_of(slot.before), set(slot.values.drop_nulls())
+    alike = [one for one in chosen if label[0] and label_of(one.before) == label and one.type == slot.type]
+    if label[0] not in JOINING or label[1]:
+        return bool(alike)  # the parser itself says that both are of one type
+    theirs = [set(one.values.drop_nulls()) for one in alike]
+    return any(one_field(label, slot.type, there, slot.type, here) for there in theirs if here and there)
 
 
 def _with_pieces(text: str, pieces: Sequence[tuple[Unnamed, str]]) -> str:
@@ -160,7 +158,7 @@ def _of_reading(reading: Reading, text: str) -> Iterator[tuple[str, str]]:
 def _opening_patterns(trial: Trial) -> Iterator[Change]:
     """Makes a slot of fixed text, or of a part of what a slot without a name takes."""
     marked = _marked(trial)
-    for slot in unnamed(trial.parser, trial.raw, trial.reference):
+    for slot in trial.unnamed:
         own = {row: text for row, text in marked.items() if slot.values[row] is not None and text in slot.values[row]}
         if slot.type not in _OPEN or not own:
             continue
@@ -171,7 +169,7 @@ def _opening_patterns(trial: Trial) -> Iterator[Change]:
         if found is None or len(found.layouts) > 1 or found.places[0].inside:
             continue
         kind = trial.kind or type_of_values(list(found.values.values()))
-        piece = whole(found.layouts[0], found.places[0], kind, to_end=True).replace("taught_value", trial.field)
+        piece = named(whole(found.layouts[0], found.places[0], kind, to_end=True), trial.field)
         where = _where(trial, [slot])
         yield Change(_with_pieces(trial.text, [(slot, piece)]), f"a slot in {where}", frozenset(own))
     for path, text in patterns_of(trial.parser._document.values):
@@ -270,8 +268,7 @@ def _json_steps(trial: Trial, carrier: str, found: Found, shown: Mapping[int, st
                     if item.path == key]  # fmt: skip
             if held:
                 values += held
-                made = whole(layout, Place(number, i, i), "json", to_end=True)
-                patterns.append(made.replace("{taught_value:json}", "{:json}"))
+                patterns.append(named(whole(layout, Place(number, i, i), "json", to_end=True), ""))
                 told += patterns[-1:] if number in {place.layout for place in places} else []
     kind = trial.kind or type_of_values(values)
     more = f", types: {{{scalar(trial.field)}: {'text' if kind == 'rest' else kind}}}"
@@ -319,13 +316,13 @@ def _reading_more_events(trial: Trial) -> Iterator[Change]:
         layout = found.layouts[place.layout]
         values = [found.values.get(row) for row in layout.rows]
         kind = trial.kind or type_of_values(values, last=place.last == len(layout.cells) - 1)
-        pattern = whole(layout, place, kind, to_end=True).replace("taught_value", trial.field)
+        pattern = named(whole(layout, place, kind, to_end=True), trial.field)
         keys: list[str] = []
         if place.inside:
             key = _key_inside(layout, place, {row: text for row, text in shown.items() if text is not None})
             if key is None:
                 return
-            pattern = whole(layout, place, kind, to_end=True).replace(f"{{taught_value:{kind}}}", "{:json}")
+            pattern = named(whole(layout, place, "json", to_end=True), "")
             keys = [f"    types: {{{scalar(trial.field)}: {'text' if kind == 'rest' else kind}}}"]
             keys += [f"    keys: {{{trial.field}: {scalar(key)}}}"] if key != trial.field else []
         words = " ".join(cell.fixed for cell in layout.cells if cell.fixed is not None)

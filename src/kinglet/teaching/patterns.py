@@ -54,7 +54,7 @@ def ways(
             return None
         else:
             left -= rows
-    return [Way(way.form, way.text.replace(_VALUE, name), name) for way in out]
+    return [Way(way.form, named(way.text, name), name) for way in out]
 
 
 def way_of_front(front: Front, texts: Sequence[str], name: str, kind: str | None) -> Way | None:
@@ -67,7 +67,13 @@ def way_of_front(front: Front, texts: Sequence[str], name: str, kind: str | None
         Way("pattern", f"{front.pattern}{_slot(kind)}{end}") for kind in dict.fromkeys((own, "word")) for end in ends
     )
     taken = next(_fitting(some, column, wanted, set(front.values)), None)
-    return Way("pattern", taken[0].text.replace(_VALUE, name), name) if taken is not None else None
+    return Way("pattern", named(taken[0].text, name), name) if taken is not None else None
+
+
+def named(text: str, name: str) -> str:
+    """A pattern or regex with a name for the slot of the value, which may be none; text of the log is left alone."""
+    text = re.sub(rf"(?<!\{{)\{{{_VALUE}:", f"{{{name}:", text)
+    return text.replace(f"(?P<{_VALUE}>", f"(?P<{name}>")
 
 
 def _fitting(
@@ -227,14 +233,14 @@ def _within(layout: Layout, place: Place, kind: str) -> Iterator[Way]:
             yield Way("pattern", f"{front}{blank}{escaped(text[start:])}{_slot(kind)}{end}")
             yield Way("pattern", f"[[{{:text}} ]]{escaped(text[start:])}{_slot(kind)}{end}")
             yield Way("pattern", f"{'' if at_start else '{:text}'}{escaped(text)}{_slot(kind)}{end}")
-    named = place.inside.replace("(", f"(?P<{_VALUE}>", 1) if place.inside.count("(") == 1 else None
+    grouped = place.inside.replace("(", f"(?P<{_VALUE}>", 1) if place.inside.count("(") == 1 else None
     pieces = re.split(r"(?<!\\)\((?!\?)", place.inside)
     if len(pieces) == 2:
         body = pieces[0].removeprefix("^") + f"(?P<{_VALUE}>" + pieces[1].removesuffix("$")
         word = re.search(r"\S+\s*$", left)
         yield Way("regex", re.escape(word[0] if word else "").replace(r"\ ", " ") + body)
-    if named is not None:
-        yield Way("regex", named)
+    if grouped is not None:
+        yield Way("regex", grouped)
 
 
 def _plain(regex: str) -> str:

@@ -58,10 +58,10 @@ class Found:
     values: dict[int, str] = field(default_factory=dict)
 
 
-def layouts(texts: Sequence[str], stamps: Sequence[str] = ()) -> list[Layout]:
+def layouts(texts: Sequence[str]) -> list[Layout]:
     """The messages of texts, each with what all texts begin with."""
     split = [text.partition("\n") for text in texts]
-    found = _of_lines([first for first, _, _ in split], stamps)
+    found = _of_lines([first for first, _, _ in split])
     for layout in found:
         more = [split[row] for row in layout.rows]
         if any(sign for _, sign, _ in more):  # lines behind the first are one cell
@@ -70,8 +70,8 @@ def layouts(texts: Sequence[str], stamps: Sequence[str] = ()) -> list[Layout]:
     return found
 
 
-def _of_lines(texts: Sequence[str], stamps: Sequence[str]) -> list[Layout]:
-    mined = mine(texts, stamps)
+def _of_lines(texts: Sequence[str]) -> list[Layout]:
+    mined = mine(texts)
     lost = set(mined.lost)
     kept = [row for row in range(len(texts)) if row not in lost]
     position = {row: i for i, row in enumerate(kept)}
@@ -82,7 +82,7 @@ def _of_lines(texts: Sequence[str], stamps: Sequence[str]) -> list[Layout]:
         own = [cell for part in message.parts for cell in _cells(part, range(len(here)))]
         found.append(Layout(message.rows, [*head, *own]))
     if lost:
-        rest = mine([texts[row] for row in mined.lost], stamps)
+        rest = mine([texts[row] for row in mined.lost])
         if not rest.lost:
             for message in rest.messages:
                 rows = [mined.lost[row] for row in message.rows]
@@ -100,20 +100,19 @@ def _cells(part: Part, rows: Sequence[int]) -> list[Cell]:
     having = set(part.rows)
     out = []
     for inner in part.parts:
-        fixed = inner.text if isinstance(inner, Literal) else None
-        values = [
-            (fixed if isinstance(inner, Literal) else inner.values[row]) if row in having else None for row in rows
-        ]
-        out.append(Cell(None if fixed is None else fixed, values))
+        (cell,) = _cells(inner, rows)
+        out.append(
+            Cell(cell.fixed, [text if row in having else None for row, text in zip(rows, cell.values, strict=True)])
+        )
     return out
 
 
-def found_in(texts: Sequence[str], marks: Mapping[int, str | None], stamps: Sequence[str] = ()) -> Found | None:
+def found_in(texts: Sequence[str], marks: Mapping[int, str | None]) -> Found | None:
     """The places of a value, and the values of all texts, by what it is in some of them; none where that fits no place.
 
     marks: the value in texts, by their numbers; null where a text has none.
     """
-    laid = layouts(texts, stamps)
+    laid = layouts(texts)
     of_row = {row: (i, at) for i, layout in enumerate(laid) for at, row in enumerate(layout.rows)}
     told: dict[int, list[Place]] = {}
     for row, text in marks.items():
@@ -283,7 +282,7 @@ def _alike(laid: list[Layout], told: Sequence[Place]) -> list[Place]:
                 continue
             kind, values = known[label]
             here = {text for text in cell.values if text is not None}
-            if here and _one_field(label, kind, values, type_of_values(sorted(here)), here):
+            if here and one_field(label, kind, values, type_of_values(sorted(here)), here):
                 out.append(Place(number, i, i))
                 break
     return out
@@ -294,10 +293,10 @@ def _forms(values: set[str]) -> set[str]:
     return {re.sub("[0-9]+", "9", re.sub(r"[^\W\d_]+", "a", text)) for text in list(values)[:200]}
 
 
-def _one_field(label: tuple[str, bool], kind: str, values: set[str], other: str, here: set[str]) -> bool:
+def one_field(label: tuple[str, bool], kind: str, values: set[str], other: str, here: set[str]) -> bool:
     """Whether values behind the same word are of one field."""
     common = len(values & here) / min(len(values), len(here))
-    if kind in ("word", "text") and not _forms(values) & _forms(here):
+    if kind in ("word", "text") and not common and not _forms(values) & _forms(here):
         return False
     if label[0] in JOINING and not label[1]:
         return kind == other and common >= _COMMON

@@ -5,9 +5,8 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import polars as pl
 
@@ -16,6 +15,7 @@ from kinglet.discover.facts import facts
 from kinglet.discover.suggestion import file_stem, parser_text
 from kinglet.discover.words import counted
 from kinglet.discover.yaml_text import scalar
+from kinglet.drafting.cases import case_of
 from kinglet.drafting.editing import inserted, is_listed, node_at, with_key
 from kinglet.drafting.report import Doubt
 from kinglet.drafting.work import sampled
@@ -23,7 +23,7 @@ from kinglet.drafting.writing import case_lines
 from kinglet.errors import UsageError
 from kinglet.insight.cases import check_cases
 from kinglet.insight.spans import spans
-from kinglet.insight.values import look_of
+from kinglet.insight.values import values_of
 from kinglet.names import field_of
 from kinglet.parser import Parser, load_text
 from kinglet.patterns.types import TYPES
@@ -32,12 +32,11 @@ from kinglet.spec.loading import ready_parsers
 from kinglet.teaching.changes import changes
 from kinglet.teaching.lesson import Lesson, Matched
 from kinglet.teaching.marks import Mark, field_of_marks, rows_of
-from kinglet.teaching.trial import Change, Trial
+from kinglet.teaching.trial import Change, Trial, same
 
 _ROUNDS = 4
 _VALUES = 6
 _LINES = 3
-_RARE = 0.02
 
 
 def teach(
@@ -74,11 +73,8 @@ def teach(
         raise UsageError("there is nothing to parse in the log")
     rows = rows_of(marks, events)
     known = field_of(field)
-    wrong = {
-        mark: row for mark, row in rows.items() if known not in events.columns or not _is(events, known, row, mark)
-    }
     how: list[str] = []
-    if wrong:
+    if known not in events.columns or not all(same(events[known][row], mark.text) for mark, row in rows.items()):
         _refuse_known(loaded, events, rows)
         text, how = _taught(text, name, field, events, rows, reference=_reference(at, events), zone=zone, kind=kind,
                             variant=variant)  # fmt: skip
@@ -97,15 +93,9 @@ def teach(
         after.height,
         int(after[known].is_not_null().sum()),
         _matches(after, known, variants),
-        _doubts(after, known, variants, rows),
+        _doubts(after, known, variants),
         added,
     )
-
-
-def _is(events: pl.DataFrame, name: str, row: int, mark: Mark) -> bool:
-    from kinglet.teaching.trial import same
-
-    return same(events[name][row], mark.text)
 
 
 def _file(name: str, log: Given, encoding: str | None, zone: str | None) -> tuple[str, str]:
@@ -206,19 +196,12 @@ def _with_cases(text: str, name: str, field: str, events: pl.DataFrame, rows: Ma
     known = field_of(field)
     parser = load_text(text, name)
     before = len(parser._definition.cases)
-    years = [fmt.has_year for rule in parser._plan.times for fmt in rule.reading.formats]
     made = []
     for row in dict.fromkeys(rows.values()):
         event = events.row(row, named=True)
-        case: dict[str, Any] = {"raw": event["raw"]}
-        moment = event.get("time")
-        if isinstance(moment, datetime) and not all(years):
-            case["at"] = moment.astimezone(UTC).date().isoformat()
-        expect: dict[str, Any] = {} if event["variant"] is None else {"variant": event["variant"]}
-        if event["state"] != "complete":
-            expect["state"] = event["state"]
+        case = case_of(parser, event)
         item = event[known]
-        case["expect"] = expect | {field: item if isinstance(item, str | int | float | bool | None) else str(item)}
+        case["expect"][field] = item if isinstance(item, str | int | float | bool | None) else str(item)
         made.append(case)
     good = []
     for case in made:
@@ -242,18 +225,13 @@ def _matches(events: pl.DataFrame, name: str, marked: set[str | None]) -> list[M
     return sorted(out, key=lambda one: (one.marked, -one.count))
 
 
-def _doubts(events: pl.DataFrame, name: str, marked: set[str | None], rows: Mapping[Mark, int]) -> list[Doubt]:
+def _doubts(events: pl.DataFrame, name: str, marked: set[str | None]) -> list[Doubt]:
     """What to look at: values unlike the others, variants without a mark, events that look the same and got nothing."""
     out: list[Doubt] = []
     having = events.filter(pl.col(name).is_not_null())
-    texts = having[name].cast(pl.String)
-    forms = [look_of(text) for text in texts]
-    counts = Counter(forms)
-    for form, count in counts.items():
-        if len(counts) > 1 and count <= max(1, _RARE * len(forms)) and count < max(counts.values()):
-            at = [i for i, own in enumerate(forms) if own == form][:_LINES]
-            shown = ", ".join(f"`{texts[i]}`" for i in at)
-            out.append(Doubt("values", f"unlike the others: {shown}", "", [int(having["line"][i]) for i in at]))
+    for one in values_of(events, name).values:
+        if one.unlike:
+            out.append(Doubt("values", f"unlike the others: `{one.value}`", "", one.lines))
     for (variant,), own in having.group_by(["variant"], maintain_order=True):
         if variant not in marked:
             where = f"`{variant}`" if variant is not None else "what no variant reads"

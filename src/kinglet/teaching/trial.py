@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import polars as pl
 
@@ -12,6 +13,7 @@ from kinglet.drafting.editing import inserted, is_listed
 from kinglet.errors import KingletError, UsageError
 from kinglet.names import RESERVED, field_of
 from kinglet.parser import Parser, load_text
+from kinglet.teaching.unnamed import Unnamed, unnamed
 
 
 @dataclass(frozen=True)
@@ -26,7 +28,7 @@ class Change:
 class Trial:
     """The parser, and a sample of events on which changes are tried.
 
-    rows: the events of the sample, by their numbers in the log. wanted: what the field is to be in some of the sample.
+    raw: the events of the sample. wanted: what the field is to be in some of them, by their numbers in it.
     kind, variant: the type of slot, and the name of a variant that is added, where they are said.
     """
 
@@ -54,7 +56,11 @@ class Trial:
         self.variant = variant
         self.parser = load_text(text, name)
         self.events = self.parsed(self.parser)
-        self.is_new = field not in self.events.columns
+
+    @cached_property
+    def unnamed(self) -> list[Unnamed]:
+        """The slots that the parser reads and does not keep."""
+        return unnamed(self.parser, self.raw, self.reference)
 
     def parsed(self, parser: Parser) -> pl.DataFrame:
         """The sample as a parser reads it."""
@@ -95,8 +101,9 @@ class Trial:
         name = field_of(self.field)
         if name not in self.events.columns:
             return {}
+        left = self.left()
         texts = self.events[name].cast(pl.String)
-        return {row: text for row, text in enumerate(texts) if text is not None and row not in self.left()}
+        return {row: text for row, text in enumerate(texts) if text is not None and row not in left}
 
     def with_steps(self, lines: Sequence[str]) -> str:
         """The file with more steps.

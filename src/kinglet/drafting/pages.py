@@ -1,4 +1,4 @@
-"""How `try` writes what it shows as a page."""
+"""A result written as a page, with what is left to do."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from kinglet.drafting.leftovers import leftovers
 from kinglet.errors import OutputError, UsageError
+from kinglet.notebook.report import page
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from kinglet.result import Result
 
 
@@ -30,15 +30,12 @@ def check_page(output: str, files: Sequence[str]) -> None:
         raise OutputError(f"{output}: there is no folder {Path(output).parent}", "make it first")
 
 
-def write_page(out: Console, output: str, name: str, result: Result) -> None:
+def write_page(output: str, name: str, result: Result) -> None:
     """Writes a page of a result.
 
     Raises:
         OutputError: it cannot be written.
     """
-    from kinglet.drafting.leftovers import leftovers
-    from kinglet.notebook.report import page
-
     left = [*leftovers(result, "unmatched"), *leftovers(result, "partial")]
     left.sort(key=lambda group: -group.count)
     text = page(result, name, left, datetime.now(UTC))
@@ -46,5 +43,3 @@ def write_page(out: Console, output: str, name: str, result: Result) -> None:
         Path(output).write_text(text, encoding="utf-8", newline="\n")
     except OSError as error:
         raise OutputError(f"{output}: cannot be written: {error.strerror}", "name another file") from None
-    counts = result.counts
-    out.print(f"{output}: {counts['complete']:,} of {counts['events']:,} events complete", highlight=False)
