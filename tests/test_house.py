@@ -156,13 +156,13 @@ ADDITIONS: dict[str, Addition] = {
         "from kinglet.timestamps import notes\nprint(notes.named(notes.BIT['at-low-tide']))",
         "['at-low-tide']",
     ),
-    "advice that `check` gives": Addition(
-        "insight/advice.py",
-        "JUDGES: tuple[Callable[[_Rule, Parser], Iterator[Finding]], ...] = (\n",
-        '    lambda rule, parser: iter([("format", "is older than the port", "ask the harbour master")]),\n',
-        "from kinglet.insight.advice import advice\n"
+    "a rule of lint": Addition(
+        "lint/rules/times.py",
+        "RULES = (\n",
+        '    LintRule("T99", "old", "note", "", "", lambda one: iter([Found((), "is older than the port", "")])),\n',
+        "from kinglet.lint.linting import lint\n"
         "parser = kinglet.load(FILE % '{t:time} {m:rest}' + 'time: {from: t, zone: UTC}')\n"
-        "print(advice(parser)[0].message)",
+        "print(next(one.message for one in lint(parser) if one.code == 'T99'))",
         "is older than the port",
     ),
     "a function of expressions": Addition(

@@ -15,9 +15,10 @@ from hypothesis import strategies as st
 
 import kinglet
 from kinglet.errors import ParserFileError
-from kinglet.insight.advice import advice
 from kinglet.insight.diagnosis import reasons
 from kinglet.insight.timeline import timeline
+from kinglet.lint.linting import lint
+from kinglet.lint.table import chosen
 from kinglet.parser import Parser
 from kinglet.timestamps.order import Dates, Known, Times, after, date_in_name, dated, filled, near, second_hours
 from kinglet.timestamps.zones import Zone, to_utc
@@ -620,16 +621,15 @@ class Seen(InFolder):
             ),
         ):
             with self.subTest(rules=rules, more=more):
-                found = advice(parser(rules, more=more))
+                found = lint(parser(rules, more=more), rules=chosen("T", None))
                 self.assertEqual(len(said), len(found), found)
                 for item, text in zip(found, said, strict=True):
                     self.assertIn(text, item.message)
         checked = command("check", "gate.yaml")
         self.assertEqual(0, checked.status)
-        self.assertIn("! time.0.format  gate.yaml:11:", checked.out)
-        self.assertEqual(
-            "time.0.format", command("check", "gate.yaml", "--json").json()["parsers"][0]["advice"][0]["key"]
-        )
+        self.assertIn("! T04 order of day and month not decided  gate.yaml:11:", checked.out)
+        first = command("check", "gate.yaml", "--json").json()["parsers"][0]["findings"][-1]
+        self.assertEqual(("T06", "time[1].format"), (first["code"], first["key"]))
 
     def test_look_decides_by_a_companion(self) -> None:
         Path("two.log").write_text(

@@ -8,9 +8,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from kinglet import faults
+from kinglet.lint import documents
 
 DOCS = Path(__file__).parent.parent / "docs"
-TABLES = {"parser-file.md": faults.table}
+TABLES = {"parser-file.md": faults.table, "lint.md": documents.table}
 MARK, END = "<!-- made by tools/build_tables.py -->\n", "\n<!-- end -->"
 
 

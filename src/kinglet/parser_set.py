@@ -32,6 +32,15 @@ def load_set(*sources: str | os.PathLike[str], model: Model | None = None) -> Pa
     Raises:
         ParserFileError: a file has problems, a folder has no parser file, or two parsers have one name.
     """
+    return ParserSet([load(file, model=model) for file in parser_files(*sources)])
+
+
+def parser_files(*sources: str | os.PathLike[str]) -> list[str | os.PathLike[str]]:
+    """What is named, with the parser files of folders in their place, by name.
+
+    Raises:
+        ParserFileError: a folder has no parser file.
+    """
     files: list[str | os.PathLike[str]] = []
     for source in sources:
         if Path(source).is_dir():
@@ -41,7 +50,7 @@ def load_set(*sources: str | os.PathLike[str], model: Model | None = None) -> Pa
             files += found
         else:
             files.append(source)
-    return ParserSet([load(file, model=model) for file in files])
+    return files
 
 
 class ParserSet(ParseCalls):

@@ -1,4 +1,4 @@
-"""`kinglet check`: cases and mappings of parsers; exit status 1 where one fails."""
+"""`kinglet check`: cases, lint and mappings of parsers; exit status 1 where something fails."""
 
 from __future__ import annotations
 
@@ -12,13 +12,16 @@ from kinglet.cli import options
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kinglet.insight.advice import Advice
+    from kinglet.checking.check import ParserReport
     from kinglet.insight.cases import CaseDifference, CaseOutcome
-    from kinglet.parser import Parser
+    from kinglet.insight.needs import Need
 
 
 @click.command("check")
 @click.argument("parsers", metavar="PARSER...", nargs=-1, required=True)
+@click.option("--select", metavar="CODES", help="Ask only these rules: codes or their first letters, as in V,R02.")
+@click.option("--ignore", metavar="CODES", help="Do not ask these rules.")
+@click.option("--strict", is_flag=True, help="Let warnings fail too.")
 @click.option("--mapping", is_flag=True, help="Show for each variant what its mapping leaves open.")
 @click.option(
     "--rules", metavar="DIR", help="Say for each rule of DIR which messages feed it; a rule that none feeds fails."
@@ -28,90 +31,106 @@ if TYPE_CHECKING:
     metavar="OUT",
     help="Write which message fills which attribute, by its cases: a table (.csv) or a figure (.png .svg).",
 )
+@click.option(
+    "--sample", metavar="LOG", help="Ask also what happens in LOG: steps without effect, tables without a row."
+)
+@click.option("--since", metavar="REV", help="Compare versions with this revision of git; the last commit otherwise.")
+@click.option("--junit", metavar="OUT", help="Write cases and findings as JUnit XML too.")
+@click.option("--format", "form", type=click.Choice(["text", "json", "sarif"]), default="text", help="What is printed.")
 @options.model()
 @options.as_json()
 def command(
     parsers: tuple[str, ...],
+    select: str | None,
+    ignore: str | None,
+    strict: bool,
     mapping: bool,
     rules: str | None,
     matrix: str | None,
+    sample: str | None,
+    since: str | None,
+    junit: str | None,
+    form: str,
     extensions: tuple[str, ...],
     as_json: bool,
 ) -> None:
-    """Run the cases of each PARSER, check what its mappings make of them, and say what it leaves open.
+    """Run the cases of each PARSER, a file or a folder of them, and look for what may be wrong with it.
 
-    Mapped events must have all that the model requires, and values of the right types. Advice is marked with a ! and
-    fails no check.
+    Cases that fail and errors (✗) make the exit status 1, with --strict warnings (!) too; notes (·) never do.
+    docs/lint.md lists the rules.
     """
-    from kinglet.cli import needs
-    from kinglet.cli.coverage import plain, render
+    from kinglet import __version__
+    from kinglet.checking.check import check
+    from kinglet.checking.findings import all_findings
+    from kinglet.cli import findings, needs
+    from kinglet.cli.coverage import plain
     from kinglet.cli.render import console, print_json
-    from kinglet.insight.advice import advice
-    from kinglet.insight.cases import check_cases
-    from kinglet.insight.coverage import coverage
+    from kinglet.lint.sarif import sarif
+    from kinglet.lint.table import chosen
     from kinglet.parser import load
+    from kinglet.parser_set import parser_files
 
-    out = console()
+    form = "json" if as_json else form
+    asked = chosen(select, ignore)
     if matrix is not None:
         from kinglet.insight import matrix as filled
 
         filled.ready_for(Path(matrix))
     model = options.load_model(extensions)
     wanted = needs.load(rules, model) if rules is not None else None
-    all_loaded = []
-    reports: list[dict[str, Any]] = []
-    failed = 0
-    for name in parsers:
-        loaded = load(name, model=model)
-        loaded.read_tables()
-        outcomes = check_cases(loaded)
-        all_loaded.append(loaded)
-        covered = coverage(loaded)
-        failed += sum(not outcome.good for outcome in outcomes) + sum(item.errors for item in covered)
-        advised = advice(loaded)
-        if as_json:
-            missing = {item.variant: list(item.missing) for item in covered if item.missing}
-            report = _as_json(loaded, outcomes, missing, advised)
-            reports.append({**report, "mappings": [plain(item) for item in covered]})
-        else:
-            _render(out, loaded, outcomes)
-            if not all(outcome.good for outcome in outcomes):
-                out.print()
-            render(out, covered, whole=mapping)
-            for item in advised:
-                _render_advice(out, item)
+    loaded = [load(name, model=model) for name in parser_files(*parsers)]
+    reports = check(
+        loaded,
+        rules=asked,
+        detections=wanted or (),
+        sample=sample,
+        since=since,
+        with_coverage=mapping or form == "json",
+        strict=strict,
+    )
     if matrix is not None:
-        filled.write(filled.matrix(all_loaded), Path(matrix))
-    fed = needs.fed(wanted, all_loaded) if wanted is not None else []
-    failed += sum(need.blind for need in fed)
-    if as_json:
+        filled.write(filled.matrix(loaded), Path(matrix))
+    fed = needs.fed(wanted, loaded) if wanted is not None else []
+    if junit is not None:
+        from kinglet.checking.junit import write
+
+        write(reports, Path(junit))
+    failed = sum(report.failed for report in reports) + sum(need.blind for need in fed)
+    if form == "json":
         by_rule = {"rules": [needs.plain(need) for need in fed]} if wanted is not None else {}
-        print_json({"parsers": reports, **by_rule, "failed": failed})
-    elif wanted is not None:
-        needs.render(out, rules or "", fed)
+        whole = [
+            {**_plain(report), "findings": [findings.plain(item) for item in report.findings],
+             "mappings": [plain(item) for item in report.covered]}
+            for report in reports
+        ]  # fmt: skip
+        print_json({"parsers": whole, **by_rule, "failed": failed})
+    elif form == "sarif":
+        print_json(sarif(all_findings(reports), asked, __version__))
+    else:
+        _render(console(), reports, fed, rules, mapping)
     if failed:
         raise SystemExit(1)
 
 
-def _render_advice(out: Console, item: Advice) -> None:
-    from rich.text import Text
+def _render(out: Console, reports: list[ParserReport], fed: list[Need], rules: str | None, mapping: bool) -> None:
+    from kinglet.cli import findings, needs
+    from kinglet.cli.coverage import render
 
-    from kinglet.cli.render import state_colours
+    for report in reports:
+        _render_cases(out, report)
+        if report.findings:
+            findings.render(out, report.findings)
+        if mapping:
+            render(out, report.covered)
+    if rules is not None:
+        needs.render(out, rules, fed)
 
-    line = Text(f"  ! {item.key}", style=state_colours(out)["partial"]).append(f"  {item.place}", style="default dim")
-    out.print(line, soft_wrap=True)
-    for piece in Text(f"{item.message}; {item.hint}").wrap(out, out.width - 4):
-        piece.rstrip()
-        out.print(Text("    ").append_text(piece))
 
-
-def _as_json(
-    parser: Parser, outcomes: list[CaseOutcome], missing: dict[str, list[str]], advised: list[Advice]
-) -> dict[str, Any]:
+def _plain(report: ParserReport) -> dict[str, Any]:
     return {
-        "parser": parser.name,
-        "version": parser.version,
-        "cases": len(outcomes),
+        "parser": report.parser.name,
+        "version": report.parser.version,
+        "cases": len(report.outcomes),
         "failed": [
             {
                 "case": outcome.number,
@@ -121,23 +140,21 @@ def _as_json(
                     {"name": item.name, "expected": item.expected, "got": item.got} for item in outcome.differences
                 ],
             }
-            for outcome in outcomes
+            for outcome in report.outcomes
             if not outcome.good
         ],
-        "missing": missing,
-        "advice": [
-            {"key": item.key, "place": str(item.place), "message": item.message, "hint": item.hint} for item in advised
-        ],
+        "missing": {item.variant: list(item.missing) for item in report.covered if item.missing},
     }
 
 
-def _render(out: Console, parser: Parser, outcomes: list[CaseOutcome]) -> None:
+def _render_cases(out: Console, report: ParserReport) -> None:
     from rich.text import Text
 
     from kinglet.cli.render import heading, state_colours
 
+    outcomes = report.outcomes
     good = sum(outcome.good for outcome in outcomes)
-    line = heading(f"{parser.name} {parser.version}")
+    line = heading(f"{report.parser.name} {report.parser.version}")
     if not outcomes:
         line.append("  no cases; add some under `cases:`", style=f"not bold {state_colours(out)['partial']}")
     else:
@@ -150,17 +167,23 @@ def _render(out: Console, parser: Parser, outcomes: list[CaseOutcome]) -> None:
     for outcome in outcomes:
         if outcome.good:
             continue
-        out.print()
         note = f"  {outcome.case.note}" if outcome.case.note else ""
         out.print(
             Text(f"  ✗ case {outcome.number}", style=state_colours(out)["unmatched"]).append(
                 f"  {outcome.place}{note}", style="default dim"
             )
         )
-        out.print(Text("    " + outcome.case.raw.split("\n")[0][: out.width - 6], style="dim"))
-        names = max(len(item.name) for item in outcome.differences)
-        for item in outcome.differences:
-            _render_difference(out, item, names)
+        render_outcome(out, outcome)
+
+
+def render_outcome(out: Console, outcome: CaseOutcome) -> None:
+    """The event of a case, and what it gives in place of what is expected."""
+    from rich.text import Text
+
+    out.print(Text("    " + outcome.case.raw.split("\n")[0][: out.width - 6], style="dim"))
+    names = max(len(item.name) for item in outcome.differences)
+    for item in outcome.differences:
+        _render_difference(out, item, names)
 
 
 def _render_difference(out: Console, item: CaseDifference, names: int) -> None:

@@ -32,31 +32,15 @@ def plain(item: Coverage) -> dict[str, Any]:
     }
 
 
-def render(out: Console, covered: Sequence[Coverage], *, whole: bool) -> None:
-    """What fails; with `whole` also what is left open, variant by variant, otherwise how much."""
+def render(out: Console, covered: Sequence[Coverage]) -> None:
+    """What mappings give and leave open, variant by variant."""
     from rich.text import Text
 
-    from kinglet.cli.render import state_colours
-
-    colours = state_colours(out)
     for item in covered:
-        head = f"{item.variant} → {item.class_caption}"
-        if whole:
-            out.print()
-            out.print(Text(f"  {head}", style="bold"))
-        if item.missing:
-            _wrapped(
-                out,
-                f"  ✗ {head}: nothing fills what the class requires: {'; '.join(item.missing)}",
-                colours["unmatched"],
-            )
-        for one in item.wrong:
-            _wrapped(out, f"  ✗ {head}: case {one.case}: {one.complaint}", colours["unmatched"])
-        if whole:
-            for name, values in _open(item):
-                _row(out, name, values)
-    if not whole and (examples := _what_is_open(covered)):
-        out.print(f"  open: {examples} (--mapping)", style="dim", soft_wrap=True)
+        out.print()
+        out.print(Text(f"  {item.variant} → {item.class_caption}", style="bold"))
+        for name, values in _open(item):
+            _row(out, name, values)
 
 
 def _open(item: Coverage) -> list[tuple[str, Sequence[str]]]:
@@ -84,20 +68,3 @@ def _row(out: Console, name: str, values: Sequence[str]) -> None:
     grid.add_column()
     grid.add_row(Text(f"    {name}", style="dim"), Text(", ".join(values)))
     out.print(grid)
-
-
-def _what_is_open(covered: Sequence[Coverage]) -> str:
-    counts = (
-        (len({name for item in covered for name in item.unmapped}), "field mapped nowhere", "fields mapped nowhere"),
-        (sum(not item.cases for item in covered), "variant without a case", "variants without a case"),
-        (
-            sum(len(item.unexercised) for item in covered if item.cases),
-            "attribute no case fills",
-            "attributes no case fills",
-        ),
-    )
-    return ", ".join(f"{count} {one if count == 1 else many}" for count, one, many in counts if count)
-
-
-def _wrapped(out: Console, text: str, style: str) -> None:
-    out.print(text, style=style, soft_wrap=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import textwrap
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from kinglet.discover.structured import Structured
@@ -11,6 +11,8 @@ from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.recurring import with_parts
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.names import field_of
+from kinglet.spec.section import as_list
+from kinglet.timestamps.formats import parse_format
 
 _WIDTH = 116
 
@@ -31,7 +33,7 @@ def _head(shape: Shape) -> Iterator[str]:
         yield f"events: {name}" if value is True and len(shape.events) == 1 else f"events: {scalar(shape.events)}"
     yield from _notes(shape, "time")
     if shape.time is not None:
-        yield f"time: {scalar(shape.time)}"
+        yield f"time: {scalar(_with_year(shape.time))}"
     if shape.types:
         yield "types:"
         yield from (f"  {name}: {{regex: {quoted(regex)}}}" for name, regex in shape.types.items())
@@ -138,3 +140,10 @@ def case_lines(case: dict[str, Any]) -> Iterator[str]:
     if "at" in case:
         yield f"    at: {case['at']}"
     yield f"    expect: {scalar(case['expect'])}"
+
+
+def _with_year(time: Mapping[str, Any]) -> Mapping[str, Any]:
+    """A rule that says where the year comes from, where its stamps have none."""
+    formats = [parse_format(text) for text in as_list(time["format"])]
+    lacks = any(fmt.has_date and not fmt.has_year for fmt in formats)
+    return {**time, "year": "nearest"} if lacks and "year" not in time else time

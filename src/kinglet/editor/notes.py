@@ -6,13 +6,13 @@ import re
 from dataclasses import dataclass
 
 from kinglet.errors import KingletError, ParserFileError, Place, did_you_mean
-from kinglet.insight.advice import advice
 from kinglet.insight.cases import check_cases
-from kinglet.insight.coverage import coverage
+from kinglet.lint.linting import lint
 from kinglet.parser import Parser, load_text
 
 _MEANT = re.compile(r"did you mean `([^`]+)`")
 _WRONG = re.compile(r"`([^`]+)`")
+_WEIGHTS = {"error": "error", "warning": "warning", "note": "advice"}
 
 
 @dataclass(frozen=True)
@@ -48,27 +48,15 @@ def first_notes(text: str, name: str) -> tuple[Parser | None, list[Note]]:
 
 def case_notes(text: str, parser: Parser) -> list[Note]:
     """What the cases of a parser show, and what is to be thought about."""
-    found = [_note(text, one.place, "advice", one.message, one.hint) for one in advice(parser)]
+    found = [_note(text, one.place, _WEIGHTS[one.severity], one.message, one.mend) for one in lint(parser, text=text)]
     try:
         for outcome in check_cases(parser):
             for one in outcome.differences[:1]:
                 said = f"{one.name}: {one.got!r} instead of {one.expected!r}"
                 found.append(_note(text, outcome.place, "error", said, one.hint))
-        for item in coverage(parser):
-            if item.missing:
-                place = parser._document.place(("variants", _number(parser, item.variant)))
-                said = f"{item.class_caption} wants {', '.join(item.missing)}"
-                found.append(_note(text, place, "warning", said, "fill them in `set`, or choose another class"))
-            for wrong in item.wrong:
-                place = parser._document.place(("cases", wrong.case - 1))
-                found.append(_note(text, place, "error", str(wrong.complaint), ""))
     except KingletError:  # a case that cannot even be read says so where it is checked
         pass
     return found
-
-
-def _number(parser: Parser, variant: str) -> int:
-    return next(i for i, one in enumerate(parser._definition.variants) if one.name == variant)
 
 
 def _note(text: str, place: Place, weight: str, message: str, hint: str) -> Note:

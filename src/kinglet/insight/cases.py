@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 from weakref import WeakKeyDictionary
 
 import polars as pl
@@ -16,7 +18,10 @@ from kinglet.names import field_of
 from kinglet.output.views import ModelView
 from kinglet.plan.data import ROW
 from kinglet.runtime.parsed import Parsed
+from kinglet.runtime.work import Options
+from kinglet.source.logs import open_sources
 from kinglet.spec.schema import Case
+from kinglet.timestamps.reference_time import as_moment
 
 if TYPE_CHECKING:
     from kinglet.parser import Parser
@@ -60,29 +65,88 @@ _OF_EVENTS = ("state", "variant", "time", "faults")
 """What a case may expect that is no field."""
 
 
-_KNOWN: WeakKeyDictionary[Parser, dict[int, Parsed]] = WeakKeyDictionary()
-"""The cases of parsers that were parsed already, by the identity of the case: a check asks for each several times."""
+class CaseBatch(NamedTuple):
+    """Cases that were parsed together, by their numbers from 0, and the batch, in which those before them stand too."""
+
+    numbers: list[int]
+    parsed: Parsed
+    cases: list[Parsed]
+
+
+_KNOWN: WeakKeyDictionary[Parser, list[CaseBatch]] = WeakKeyDictionary()
+"""The cases of parsers that were parsed already: a check asks for each several times."""
 
 
 def parsed_case(parser: Parser, case: Case) -> Parsed:
     """The event of a case, with what the events before it have shown."""
-    own = any(case is one for one in parser._definition.cases)
-    known = _KNOWN.setdefault(parser, {}) if own else {}
+    cases = parser._definition.cases
+    number = next((i for i, one in enumerate(cases) if one is case), None)
+    if number is None:
+        return parsed_cases(parser, [case])[0]
+    for batch in case_batches(parser):
+        if number in batch.numbers:
+            return batch.cases[batch.numbers.index(number)]
+    raise AssertionError("every case is in a batch")
+
+
+def case_batches(parser: Parser) -> list[CaseBatch]:
+    """All cases of a parser."""
+    if parser not in _KNOWN:
+        _KNOWN[parser] = _batches(parser, parser._definition.cases)
+    return _KNOWN[parser]
+
+
+def parsed_cases(parser: Parser, cases: Sequence[Case]) -> list[Parsed]:
+    """The events of cases that need not be its own."""
+    found = {
+        i: parsed for batch in _batches(parser, cases) for i, parsed in zip(batch.numbers, batch.cases, strict=True)
+    }
+    return [found[i] for i in range(len(cases))]
+
+
+def _batches(parser: Parser, cases: Sequence[Case]) -> list[CaseBatch]:
+    """Each case is a log of its own; those of one moment are parsed together."""
+    found: list[CaseBatch] = []
+    moments: dict[str | None, list[int]] = {}
+    for i, case in enumerate(cases):
+        moments.setdefault(case.at, []).append(i)
+    for at, numbers in moments.items():
+        logs = open_sources(*([*(cases[i].before or ()), cases[i].raw] for i in numbers))
+        # logs of a known size are put together
+        sources = [dataclasses.replace(log, size=len(cases[i].raw)) for i, log in zip(numbers, logs, strict=True)]
+        of_source = {id(source): i for i, source in zip(numbers, sources, strict=True)}
+        options = Options(as_moment(at) if at is not None else None)
+        for parsed, _ in parser._run(sources, options, 1, lambda parsed: None):
+            places = [of_source[id(source)] for source in parsed.sources]
+            found.append(CaseBatch(places, parsed, [_last_of(parsed, i) for i in range(len(places))]))
+    return found
+
+
+def _last_of(parsed: Parsed, place: int) -> Parsed:
+    """The last event of one of the logs of a batch."""
+    several = len(parsed.sources) > 1
+    rows = [part.frame.filter(pl.col("#source") == place)[ROW] if several else part.frame[ROW] for part in parsed.parts]
+    return parsed.of_rows(pl.concat(rows).sort().tail(1))
+
+
+class MappedCase(NamedTuple):
+    """The mapped event of a case, none where it is dropped; counted: what could not be mapped as it stood."""
+
+    events: list[dict[str, Any]]
+    counted: dict[str, int]
+
+
+_MAPPED: WeakKeyDictionary[Parser, dict[int, MappedCase]] = WeakKeyDictionary()
+
+
+def mapped_case(parser: Parser, case: Case) -> MappedCase:
+    """What a case of a parser becomes in the model."""
+    known = _MAPPED.setdefault(parser, {})
     if id(case) not in known:
-        known[id(case)] = _parsed(parser, case)
+        view = ModelView(parser._plan)
+        events = [json.loads(line) for line in view.lines(parsed_case(parser, case).kept())]
+        known[id(case)] = MappedCase(events, dict(view.counted))
     return known[id(case)]
-
-
-def _parsed(parser: Parser, case: Case) -> Parsed:
-    result = parser.parse([*(case.before or ()), case.raw], reference_time=case.at)
-    last: Parsed = result.batches[-1]
-    rows = pl.concat([part.frame[ROW] for part in last.parts]).sort().tail(1)
-    return last.of_rows(rows)
-
-
-def mapped_case(parsed: Parsed, view: ModelView) -> list[dict[str, Any]]:
-    """The mapped event of a case; none, where it is dropped."""
-    return [json.loads(line) for line in view.lines(parsed.kept())]
 
 
 def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
@@ -101,7 +165,7 @@ def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
         got = f"{event['state']} ({' '.join(event['faults'])})"
         found.insert(0, CaseDifference("state", "complete", got))
     if case.model:
-        mapped = next(iter(mapped_case(parsed, ModelView(parser._plan))), {})
+        mapped = next(iter(mapped_case(parser, case).events), {})
         for path, expected in case.model.items():
             if difference := _difference(path, expected, _at(mapped, path)):
                 found.append(difference)

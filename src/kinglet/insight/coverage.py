@@ -59,20 +59,16 @@ class Coverage:
 
 def coverage(parser: Parser) -> list[Coverage]:
     """The mappings of all variants, in their order."""
-    from kinglet.output.views import ModelView
-
     model = parser.model or load_model()
     seen: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = {}
     counted: dict[tuple[str, str], dict[str, int]] = {}
     for number, case in enumerate(parser._definition.cases, 1):
-        parsed = parsed_case(parser, case)
-        variant = parsed.events()["variant"].item()
-        view = ModelView(parser._plan)
-        events = mapped_case(parsed, view)
+        variant = parsed_case(parser, case).events()["variant"].item()
+        events, counted_here = mapped_case(parser, case)
         if variant is not None:
             for event in events:
                 seen.setdefault((variant, event["class_name"]), []).append((number, event))
-            for name, count in view.counted.items():
+            for name, count in counted_here.items():
                 counts = counted.setdefault((variant, events[0]["class_name"]), {})
                 counts[name] = counts.get(name, 0) + count
     found = []

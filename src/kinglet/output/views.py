@@ -120,6 +120,11 @@ class ModelView:
         missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
         return whole.with_columns(missing).select(list(self.schema))
 
+    def judge(self, parsed: Parsed) -> None:
+        """Counts what cannot be mapped as it stands, and makes nothing of it."""
+        for part, frame, mapping in _mapped(parsed):
+            self._applied(parsed, part, frame, mapping)
+
     def _applied(self, parsed: Parsed, part: VariantEvents, frame: pl.DataFrame, mapping: MappingPlan) -> pl.DataFrame:
         counts = mapping.counts(frame)
         mapped = mapping.apply(frame, parsed.references(part))

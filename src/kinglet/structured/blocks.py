@@ -40,6 +40,7 @@ class Blocks(WithoutLists):
     may_repeat = True
 
     def __init__(self, equals: str = ":", labels: Sequence[str] | None = None) -> None:
+        self.equals = equals
         first, sign = in_class(equals[0]), escape(equals)
         free = rf"(?:[^{first}\r\n]|{sign}+[^{first} \t\r\n])"
         apart = equals == ":"  # in `10:41` it is no label

@@ -90,7 +90,7 @@ class Pairs(WithoutLists):
         open_values: bool = False,
         escapes: bool = False,
     ) -> None:
-        self.equals, self.quote, self.escapes = equals, quote, escapes
+        self.between, self.equals, self.quote, self.escapes = between, equals, quote, escapes
         mark = between.strip()
         how = _between(between, quote)
         quoted = rf"{escape(quote)}(?:[^{in_class(quote)}\\]|\\.)*{escape(quote)}"

@@ -1,0 +1,237 @@
+"""Events made from a parser: what each of its variants says it reads, with values that are known."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from kinglet.generating.structures import structured
+from kinglet.generating.values import hostile, usual
+from kinglet.generating.walk import optional_parts, walked
+from kinglet.names import field_of
+from kinglet.patterns.types import SlotType
+from kinglet.plan.data import Reading, StructurePlan, VariantPlan
+from kinglet.regex.backtracking import why_slow
+from kinglet.regex.for_python import for_python
+from kinglet.timestamps.formats import Format
+
+if TYPE_CHECKING:
+    from kinglet.parser import Parser
+
+_MOMENT = datetime(2026, 3, 3, 22, 10, 41, 123456)
+_KNOWN = {
+    "iso8601": "2026-03-03T22:10:41Z", "epoch": "1772575841", "epoch_ms": "1772575841123",
+    "epoch_us": "1772575841123456", "epoch_ns": "1772575841123456000", "epoch_any": "1772575841",
+    "rfc3164": "Mar  3 22:10:41", "rfc5424": "2026-03-03T22:10:41Z", "rfc2822": "Tue, 03 Mar 2026 22:10:41 +0000",
+}  # fmt: skip
+_TRIES = 4
+
+
+@dataclass(frozen=True)
+class Made:
+    """An event that was made.
+
+    variant: its number; body: what the variant itself reads of it; values: the text of each field that was put into it.
+    """
+
+    raw: str
+    variant: int
+    body: str = ""
+    values: Mapping[str, str] = field(default_factory=dict)
+
+    def with_body(self, body: str) -> Made:
+        """The same event with other text where its variant reads."""
+        return replace(self, raw=self.raw.replace(self.body, body), body=body)
+
+
+class Maker:
+    """Makes events of one parser; the same for the same seed.
+
+    stamps: texts of timestamps by slot, such as its cases have; for others one is written in the format of its rule.
+    """
+
+    def __init__(self, parser: Parser, stamps: Mapping[str, Sequence[str]] | None = None, seed: int = 1) -> None:
+        self.parser, self.plan = parser, parser._plan
+        self.rng = random.Random(seed)
+        self.stamps = {**_written_stamps(parser), **(stamps or {})}
+
+    def make(
+        self,
+        number: int,
+        there: Callable[[int], bool] = lambda _: True,
+        change: Mapping[str, str] | None = None,
+    ) -> Made | None:
+        """An event of a variant; none where it cannot be made.
+
+        there: which optional parts it has. change: texts of fields that are not left to chance.
+        """
+        variant = self.plan.variants[number]
+        for _ in range(_TRIES):
+            values = dict(change or {})
+            for slot, kinds in variant.kinds.items():
+                values[slot] = str(self.rng.choice(kinds))
+            texts = self._event(variant, values, there)
+            if texts is not None:
+                return Made(texts[0], number, texts[1], values)
+        return None
+
+    def several(self, number: int, count: int) -> list[Made]:
+        """Events of a variant that differ: all optional parts, none, then some by chance."""
+        ways: list[Callable[[int], bool]] = [lambda _: True, lambda _: False]
+        ways += [lambda _: self.rng.random() < 0.5] * max(count - 2, 0)
+        found = [made for way in ways[:count] if (made := self.make(number, way)) is not None]
+        return list({made.raw: made for made in found}.values())
+
+    def one_by_one(self, number: int) -> list[Made]:
+        """For each optional part of a variant an event that has all but it, and one that has it alone."""
+        reading = self.plan.variants[number].reading
+        parts = optional_parts(reading.regexes[-1]) if reading.regexes else []
+        found = []
+        for part in parts:
+            found += [self.make(number, lambda one, part=part: one != part)]  # type: ignore[misc]
+            found += [self.make(number, lambda one, part=part: one == part)]  # type: ignore[misc]
+        return [made for made in found if made is not None]
+
+    def edges(self, number: int) -> list[tuple[str, Made]]:
+        """For each field of a variant its values at the edge, one an event, with the name of the field."""
+        reading = self.plan.variants[number].reading
+        found = []
+        for item in self._kept(number):
+            for text in hostile(item.type):
+                made = self.make(number, change={item.name: text})
+                if made is not None and made.values.get(item.name) == text:
+                    found.append((item.name, made))
+        return found if reading.regexes or reading.structures else []
+
+    def _kept(self, number: int) -> list[FieldLike]:
+        variant = self.plan.variants[number]
+        kinds = {*variant.kinds, *self.stamps}
+        envelope = self.plan.envelope.every_field if self.plan.envelope is not None else ()
+        return [
+            FieldLike(item.name, item.type)
+            for item in (*envelope, *variant.reading.every_field)
+            if item.name not in kinds and item.name not in (self.plan.body, "more")
+        ]
+
+    def _event(
+        self, variant: VariantPlan, values: dict[str, str], there: Callable[[int], bool]
+    ) -> tuple[str, str] | None:
+        """A whole event, and what its variant reads of it."""
+        body = self._reading(variant.reading, values, there)
+        envelope = self.plan.envelope
+        if body is None or envelope is None:
+            return None if body is None else (body, body)
+        whole = variant.source if variant.source is not None else self.plan.body
+        if not (variant.reading.regexes or variant.reading.structures):
+            whole = None  # the envelope says it all
+        given = {whole: body} if whole is not None else {}
+        out = self._reading(envelope, values, there, given)
+        values.pop(whole or "", None)
+        return None if out is None else (out, body)
+
+    def _reading(
+        self,
+        reading: Reading,
+        values: dict[str, str],
+        there: Callable[[int], bool],
+        given: Mapping[str, str] | None = None,
+    ) -> str | None:
+        """A text of a reading; the values that it has are written down in `values`."""
+        texts = dict(given or {})
+        for plan in reading.structures:
+            made = self._structure(plan, values, there)
+            if made is None:
+                return None
+            if plan.source is None:
+                return made
+            texts[plan.source] = made
+        if not reading.regexes:
+            return ""
+        for _ in range(_TRIES):
+            found = self._matching(reading, values, texts, there)
+            if found is not None:
+                text, groups = found
+                for item in reading.fields:
+                    values.pop(item.name, None)
+                    if item.name in groups and item.name not in texts:
+                        values[item.name] = groups[item.name]
+                return text
+        return None
+
+    def _matching(
+        self, reading: Reading, values: Mapping[str, str], texts: Mapping[str, str], there: Callable[[int], bool]
+    ) -> tuple[str, dict[str, str]] | None:
+        """A text of regexes, and what its groups hold: usual values, or what the regex itself says of them."""
+        given = dict(texts)
+        for item in reading.fields:
+            if item.name not in texts:
+                text = values[item.name] if item.name in values else self._value(item.name, item.type)
+                if text is not None:
+                    given[item.name] = text
+        regex = reading.regexes[-1]
+        # a group of a regex may say more than its type, which for most of them is text
+        walks = (given, {name: text for name, text in given.items() if name in texts or name in values})
+        for one in walks:
+            found = walked(regex, self.rng, one, there)
+            if found is not None and (why_slow(regex) is not None or self._holds(reading, found)):
+                return found
+        return None
+
+    def _holds(self, reading: Reading, found: tuple[str, dict[str, str]]) -> bool:
+        """Whether a text is read, and its groups hold what was put into them, where they hold anything."""
+        text, groups = found
+        match = next((match for regex in reading.regexes if (match := for_python(regex).search(text))), None)
+        return match is not None and all(match[name] in (groups.get(name), None) for name in groups)
+
+    def _structure(self, plan: StructurePlan, values: dict[str, str], there: Callable[[int], bool]) -> str | None:
+        texts: dict[str, str] = {}
+        typed: dict[str, str] = {}
+        for key, item in zip(plan.keys, plan.fields, strict=True):
+            text = values[item.name] if item.name in values else self._value(item.name, item.type)
+            if text is None:
+                continue
+            texts[key] = values[item.name] = text
+            typed[key] = item.type.value
+        return structured(plan.structure, texts, typed)
+
+    def _value(self, name: str, kind: SlotType) -> str | None:
+        if name in self.stamps:
+            return self.rng.choice(self.stamps[name])
+        if kind.name == "time":
+            return _KNOWN["iso8601"]
+        return usual(kind, self.rng)
+
+
+@dataclass(frozen=True)
+class FieldLike:
+    """A field and the type of its text."""
+
+    name: str
+    type: SlotType
+
+
+def _written_stamps(parser: Parser) -> dict[str, Sequence[str]]:
+    """For each slot that a rule reads whole a stamp in one of its formats."""
+    found: dict[str, Sequence[str]] = {}
+    for rule in parser._plan.times:
+        if rule.slot is not None and not rule.searches:
+            texts = [text for fmt in rule.reading.formats if (text := written(fmt)) is not None]
+            found[field_of(rule.slot)] = texts or [_KNOWN["iso8601"]]
+        if rule.date_slot is not None:
+            found[rule.date_slot] = ["2026-03-03"]
+        if rule.zone_slot is not None:
+            found[rule.zone_slot] = ["UTC"]
+    return found
+
+
+def written(fmt: Format) -> str | None:
+    """A moment in a format; none where it cannot be written."""
+    if fmt.text in _KNOWN:
+        return _KNOWN[fmt.text]
+    text = _MOMENT.strftime(
+        fmt.text.replace("%z", "+0000").replace("%Z", "UTC").replace("%e", " 3").replace("%f", "123456")
+    )
+    return text if for_python(f"^(?:{fmt.shape})$").search(text) else None

@@ -1,0 +1,1 @@
+"""What may be wrong in a parser that loads: rules, each with a code, and what they find."""

@@ -1,0 +1,1 @@
+"""The rules of lint, a file a family."""

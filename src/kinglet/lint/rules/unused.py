@@ -1,0 +1,147 @@
+"""Parts of a parser that do nothing, and tables that lack what is looked up in them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+import polars as pl
+
+from kinglet.errors import KingletError
+from kinglet.insight.cases import parsed_cases
+from kinglet.lint.rule import Found, LintRule, Subject
+from kinglet.parser import Parser
+from kinglet.steps.tables import FINDERS, Lookup
+
+_NOT_COMPARED = ("parser", "version", "id")
+
+
+def _texts(subject: Subject) -> str:
+    """All patterns of the file, in which types and parts are named."""
+    definition = subject.definition
+    envelope = definition.envelope
+    forms = [envelope if isinstance(envelope, str) else envelope.pattern if envelope is not None else None]
+    forms += [variant.pattern for variant in definition.variants]
+    forms += definition.parts.values()
+    forms += [_patterns(subject.document.values.get("steps"))]
+    return "\n".join(form for form in forms if form)
+
+
+def _patterns(value: object) -> str:
+    if isinstance(value, dict):
+        return "\n".join(_patterns(one) for one in value.values())
+    if isinstance(value, list):
+        return "\n".join(map(_patterns, value))
+    return value if isinstance(value, str) else ""
+
+
+def unused_type(subject: Subject) -> Iterator[Found]:
+    text = _texts(subject)
+    definition = subject.definition
+    named = {kind for variant in definition.variants for kind in variant.types.values()}
+    if definition.envelope is not None and not isinstance(definition.envelope, str):
+        named |= {*definition.envelope.types.values()}
+    named |= {*re.findall(r"\w+", _patterns(subject.document.values.get("steps")))}
+    for name in definition.types:
+        if name not in named and not re.search(rf":\s*{re.escape(name)}\s*(?:\+\s*text\s*)?\}}", text):
+            yield Found(("types", name), f"the type `{name}` is used nowhere", "leave it out")
+
+
+def unused_part(subject: Subject) -> Iterator[Found]:
+    text = _texts(subject)
+    for name in subject.definition.parts:
+        if not re.search(rf"\{{\s*@\s*{re.escape(name)}\s*\}}", text):
+            yield Found(("parts", name), f"the part `{name}` is used nowhere", "leave it out")
+
+
+def idle_step(subject: Subject) -> Iterator[Found]:
+    if not subject.definition.cases and subject.samples is None:
+        return
+    full = _events(subject.parser.with_steps(), subject) if subject.plan.steps else None
+    for step in subject.plan.steps:
+        try:
+            without = _events(subject.parser.with_steps(without=[step.number]), subject)
+        except KingletError:
+            continue  # what follows needs it
+        if full is not None and full.select(sorted(full.columns)).equals(without.select(sorted(without.columns))):
+            where = "no case and no event of the sample" if subject.samples is not None else "no case"
+            yield Found(
+                ("steps", step.number - 1),
+                f"does nothing: {where} comes out otherwise without it",
+                "add a case that it is for, or leave it out",
+            )
+
+
+def _events(parser: Parser, subject: Subject) -> pl.DataFrame:
+    frames = [parsed.events() for parsed in parsed_cases(parser, subject.definition.cases)]
+    if subject.samples is not None:
+        frames.append(parser.parse(subject.samples["raw"].to_list()).events)
+    whole = pl.concat(frames, how="vertical") if frames else pl.DataFrame()
+    return whole.select(name for name in whole.columns if name not in _NOT_COMPARED and whole[name].count())
+
+
+def lacking_table(subject: Subject) -> Iterator[Found]:
+    for step in subject.plan.steps:
+        if not isinstance(step.action, Lookup):
+            continue
+        values = {str(event[step.action.name]) for event in subject.cases if event.get(step.action.name) is not None}
+        if subject.samples is not None and step.action.name in subject.samples.columns:
+            values |= set(subject.samples[step.action.name].drop_nulls().cast(pl.String).to_list())
+        find = FINDERS[step.action.by](step.action.table, step.action.key)
+        lacks = sorted(value for value in values if find(value) is None)
+        if lacks:
+            some = ", ".join(f"`{value}`" for value in lacks[:3]) + (
+                f" and {len(lacks) - 3} more" if len(lacks) > 3 else ""
+            )
+            yield Found(
+                ("steps", step.number - 1, "lookup"),
+                f"the table {step.action.table.path.name} has no row for {some}",
+                "add rows for them",
+            )
+
+
+def hidden_in_raw(subject: Subject) -> Iterator[Found]:
+    """Steps that hide values which the raw text still shows."""
+    drops = any(step.operation == "raw" and step.when is None for step in subject.plan.steps)
+    for step in subject.plan.steps:
+        if (hidden := step.action.about.hidden) is not None and not drops:
+            names = ", ".join(f"`{name}`" for name in step.action.gives)
+            verb, stay = ("are", "stay") if len(step.action.gives) > 1 else ("is", "stays")
+            yield Found(
+                ("steps", step.number - 1), f"{names} {verb} {hidden}, but {stay} in the raw text",
+                "add the step `raw: drop`",
+            )  # fmt: skip
+
+
+RULES = (
+    LintRule(
+        "U01", "type used nowhere", "warning",
+        "a type of the parser's own that no pattern and no `types` names",
+        "leave it out",
+        unused_type,
+    ),
+    LintRule(
+        "U02", "part used nowhere", "warning",
+        "a part that no pattern refers to",
+        "leave it out",
+        unused_part,
+    ),
+    LintRule(
+        "U03", "step without effect", "warning",
+        "a step without which every case, and every event of `--sample`, comes out the same",
+        "add a case that it is for, or leave it out",
+        idle_step,
+    ),
+    LintRule(
+        "U04", "table without a row", "warning",
+        "a `lookup` whose table lacks a value that cases, or events of `--sample`, have",
+        "add the row",
+        lacking_table,
+    ),
+    LintRule(
+        "U05", "hidden, but shown in the raw text", "note",
+        "a value that a step masks or hashes, while the raw text keeps it",
+        "add the step `raw: drop`",
+        hidden_in_raw,
+    ),
+)  # fmt: skip
