@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from kinglet.errors import ParserFileError
+from kinglet.errors import ParserFileError, UsageError
 from kinglet.insight.cases import CaseOutcome, check_cases
 from kinglet.insight.coverage import Coverage, coverage
 from kinglet.lint.linting import lint
@@ -82,6 +82,17 @@ def check(
         outcomes = check_cases(parser)
         reports.append(ParserReport(parser, outcomes, findings, coverage(parser) if with_coverage else [], strict))
     return reports
+
+
+def one_parser(parsers: Sequence[Parser], what: str) -> Parser:
+    """The parser that something is about which is of one only.
+
+    Raises:
+        UsageError: there are more.
+    """
+    if len(parsers) != 1:
+        raise UsageError(f"{what} is about one parser, and here are {len(parsers)}", "name one")
+    return parsers[0]
 
 
 def _sample(parser: Parser, sample: str | None) -> pl.DataFrame | None:

@@ -35,6 +35,14 @@ if TYPE_CHECKING:
     "--sample", metavar="LOG", help="Ask also what happens in LOG: steps without effect, tables without a row."
 )
 @click.option("--since", metavar="REV", help="Compare versions with this revision of git; the last commit otherwise.")
+@click.option(
+    "--accept", is_flag=True, help="Write what failing cases give now as what they expect, and show the change."
+)
+@click.option(
+    "--add", "places", metavar="LOG:LINE", multiple=True, help="Add the event that has this line of a log as a case."
+)
+@click.option("--mask", is_flag=True, help="With --add: stand-ins for names, hosts and addresses, of the same form.")
+@click.option("--cover", metavar="LOG", help="Propose the fewest events of LOG that show what no case shows yet.")
 @click.option("--junit", metavar="OUT", help="Write cases and findings as JUnit XML too.")
 @click.option("--format", "form", type=click.Choice(["text", "json", "sarif"]), default="text", help="What is printed.")
 @options.model()
@@ -49,6 +57,10 @@ def command(
     matrix: str | None,
     sample: str | None,
     since: str | None,
+    accept: bool,
+    places: tuple[str, ...],
+    mask: bool,
+    cover: str | None,
     junit: str | None,
     form: str,
     extensions: tuple[str, ...],
@@ -60,9 +72,10 @@ def command(
     docs/lint.md lists the rules.
     """
     from kinglet import __version__
-    from kinglet.checking.check import check
+    from kinglet.checking import covering
+    from kinglet.checking.check import check, one_parser
     from kinglet.checking.findings import all_findings
-    from kinglet.cli import findings, needs
+    from kinglet.cli import findings, keeping, needs
     from kinglet.cli.coverage import plain
     from kinglet.cli.render import console, print_json
     from kinglet.lint.sarif import sarif
@@ -79,6 +92,22 @@ def command(
     model = options.load_model(extensions)
     wanted = needs.load(rules, model) if rules is not None else None
     loaded = [load(name, model=model) for name in parser_files(*parsers)]
+    if cover is not None or places:
+        parser = one_parser(loaded, "--cover" if cover is not None else "--add")
+    if cover is not None:
+        proposed = covering.cover(parser, cover)
+        if form == "json":
+            print_json(keeping.plain(proposed))
+        else:
+            keeping.cover(console(), parser, cover, proposed)
+        return
+    said = console(error=form != "text")
+    if accept:
+        keeping.accept(said, loaded)
+    if places:
+        keeping.add(said, parser, places, mask=mask)
+    if accept or places:
+        loaded = [load(name, model=model) for name in parser_files(*parsers)]
     reports = check(
         loaded,
         rules=asked,

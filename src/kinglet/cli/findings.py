@@ -30,16 +30,21 @@ def plain(item: Finding) -> dict[str, Any]:
 
 
 def render(out: Console, findings: Sequence[Finding]) -> None:
-    """A line that says where and what kind, and below it what, and how to mend it."""
+    """A line that says what kind and where, and below it what, and how to mend it; what is said twice, once."""
     from rich.text import Text
 
     from kinglet.cli.render import state_colours
 
     colours = state_colours(out)
+    alike: dict[tuple[str, str, str, str], list[Finding]] = {}
     for item in findings:
+        alike.setdefault((item.place.file, item.code, item.message, item.mend), []).append(item)
+    for item, *others in alike.values():
         style = colours[_STATES[item.severity]] if item.severity in _STATES else "dim"
         line = Text(f"  {_SIGNS[item.severity]} {item.code} {item.title}", style=style)
-        out.print(line.append(f"  {item.place}", style="default dim"), soft_wrap=True)
+        line.append(f"  {item.place}", style="default dim")
+        line.append("".join(f", {other.place.line}:{other.place.column}" for other in others), style="default dim")
+        out.print(line, soft_wrap=True)
         for piece in Text(f"{item.message}; {item.mend}").wrap(out, out.width - 4):
             piece.rstrip()
             out.print(Text("    ").append_text(piece))

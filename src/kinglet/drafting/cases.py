@@ -9,7 +9,7 @@ from typing import Any
 import polars as pl
 
 from kinglet.drafting.shape import Shape, Variant
-from kinglet.names import field_of
+from kinglet.names import RESERVED, field_of
 from kinglet.parser import Parser
 from kinglet.timestamps.formats import parse_format
 
@@ -79,6 +79,18 @@ def case_of(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
     if event["state"] != "complete":
         expect |= {"state": event["state"], "faults": " ".join(event["faults"])}
     return {**out, "expect": expect}
+
+
+def whole_case(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
+    """A case that expects all values that an event has, and where the stamp says all of it the time."""
+    found = case_of(parser, event)
+    moment = event.get("time")
+    if moment is not None and all(rule.is_dated for rule in parser._plan.times) and parser._plan.times:
+        found["expect"]["time"] = moment.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%S.%f").rstrip("0").rstrip(".") + "Z"
+    for name, value in event.items():
+        if name not in (*RESERVED, "body", "more") and isinstance(value, str | int | float | bool):
+            found["expect"][name] = value
+    return found
 
 
 def _day(event: dict[str, Any]) -> date:

@@ -40,6 +40,37 @@ def replaced(text: str, path: KeyPath, value: str) -> str:
     return text[: node.start_mark.index] + quoted(value) + text[node.end_mark.index :]
 
 
+def with_value(text: str, path: KeyPath, value: str) -> str:
+    """A file with another value, as YAML writes it, at a path that there is.
+
+    Raises:
+        UsageError: what stands there is a block of lines.
+    """
+    node = node_at(text, path)
+    if not isinstance(node, ScalarNode) and not (isinstance(node, MappingNode | SequenceNode) and node.flow_style):
+        raise UsageError(f"{dotted(path)} is a block of lines", "write it on one line, so that it can be changed")
+    if isinstance(node, ScalarNode) and node.style in ("|", ">"):
+        raise UsageError(f"{dotted(path)} is a block of lines", "write it in quotes, so that it can be changed")
+    return text[: node.start_mark.index] + value + text[node.end_mark.index :]
+
+
+def without_key(text: str, path: KeyPath) -> str:
+    """A file without one key of a mapping."""
+    node = node_at(text, path[:-1])
+    assert isinstance(node, MappingNode)
+    place = next(i for i, (key, _) in enumerate(node.value) if key.value == path[-1])
+    key, value = node.value[place]
+    if node.flow_style:
+        begin, end = key.start_mark.index, max(value.end_mark.index, key.end_mark.index)
+        if place + 1 < len(node.value):
+            end = node.value[place + 1][0].start_mark.index
+        elif place:
+            begin = max(part.end_mark.index for part in node.value[place - 1])
+        return text[:begin] + text[end:]
+    end = _end_of(text, value, key)
+    return text[: text.rindex("\n", 0, key.start_mark.index)] + text[end:]
+
+
 def with_key(text: str, path: KeyPath, key: str, value: str) -> str:
     """A file with one more key in the mapping at a path, which is made where there is none."""
     node = node_at(text, path)

@@ -11,6 +11,8 @@ _NAMES = frozenset(["user", "account", "login", "owner", "name", "mail", "sender
 _HOSTS = frozenset(["host", "src_host", "dst_host", "client", "server"])
 _NETS = ("192.0.2", "198.51.100", "203.0.113")
 _MOST = 254
+_ADDRESS = re.compile(r"[0-9]+(?:\.[0-9]+){3}|[0-9A-Fa-f]*:[0-9A-Fa-f:.]+(?:%\w+)?|[^@ ]+@[^@ ]+")
+"""What is masked as what it is, whatever the field is called."""
 
 
 class Masks:
@@ -25,7 +27,7 @@ class Masks:
         kinds = {}
         for name, text in values:
             base = name.rstrip("_0123456789")
-            if text and (base in _NAMES or base in _HOSTS):
+            if text and (base in _NAMES or base in _HOSTS) and not _ADDRESS.fullmatch(text):
                 kinds[text] = "host" if base in _HOSTS else "name"
         for text in sorted(kinds, key=len, reverse=True):
             if re.search(r"\W", text):  # it stands in several cells

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from kinglet.drafting.cases import case_of
+from kinglet.drafting.cases import whole_case
 from kinglet.drafting.editing import inserted
 from kinglet.drafting.leftovers import leftovers
 from kinglet.drafting.writing import case_lines
 from kinglet.errors import UsageError
-from kinglet.names import RESERVED
 from kinglet.parser import load_text
 
 
@@ -18,11 +17,7 @@ def with_case(text: str, name: str, raw: str) -> str:
         ParserFileError: the file cannot be loaded.
     """
     parser = load_text(text, name)
-    event = parser.parse([raw]).events.row(0, named=True)
-    case = case_of(parser, event)
-    for field, value in event.items():
-        if field not in (*RESERVED, "body", "more") and isinstance(value, str | int | float | bool):
-            case["expect"][field] = value
+    case = whole_case(parser, parser.parse([raw]).events.row(0, named=True))
     return inserted(text, "cases", list(case_lines(case)))
 
 

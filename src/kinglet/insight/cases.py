@@ -29,13 +29,20 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class CaseDifference:
-    """An expectation that was not met; column is where two texts part, -1 where they are no texts."""
+    """An expectation that was not met; column is where two texts part, -1 where they are no texts.
+
+    written: what the case calls it. of_model: whether it is an attribute of the mapped event. unknown: whether there is
+    no such field.
+    """
 
     name: str
     expected: Any
     got: Any
     column: int = -1
     hint: str = ""
+    written: str = ""
+    of_model: bool = False
+    unknown: bool = False
 
 
 @dataclass(frozen=True)
@@ -158,9 +165,10 @@ def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
         name = field_of(written) if own else written
         if name not in event:
             near = did_you_mean(name, event)
-            found.append(CaseDifference(name, expected, None, hint="no such field" + (f"; {near}" if near else "")))
+            hint = "no such field" + (f"; {near}" if near else "")
+            found.append(CaseDifference(name, expected, None, hint=hint, written=written, unknown=True))
         elif difference := _difference(name, expected, event[name]):
-            found.append(difference)
+            found.append(dataclasses.replace(difference, written=written))
     if "state" not in case.expect and event["state"] != "complete":
         got = f"{event['state']} ({' '.join(event['faults'])})"
         found.insert(0, CaseDifference("state", "complete", got))
@@ -168,7 +176,7 @@ def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
         mapped = next(iter(mapped_case(parser, case).events), {})
         for path, expected in case.model.items():
             if difference := _difference(path, expected, _at(mapped, path)):
-                found.append(difference)
+                found.append(dataclasses.replace(difference, written=path, of_model=True))
     return sorted(found, key=_size)
 
 
