@@ -149,7 +149,8 @@ class Added(InFolder):
     def test_cases_and_variants_from_a_line(self) -> None:
         line = "2026-03-02T10:00:00Z gate 4 opened by okoro"
         text = with_case(HALF, "x.yaml", line)
-        self.assertIn("expect: {variant: opened, stamp: '2026-03-02T10:00:00Z', gate: 4, user: okoro}", text)
+        stamp = "'2026-03-02T10:00:00Z'"
+        self.assertIn(f"expect: {{variant: opened, time: {stamp}, stamp: {stamp}, gate: 4, user: okoro}}", text)
         self.write("x.yaml", text)
         self.assertTrue(all(outcome.good for outcome in package.check_cases(package.load("x.yaml"))))
         odd = "2026-03-02T10:00:00Z pump 7 broken"

@@ -25,11 +25,12 @@ from kinglet.errors import (
 
 if TYPE_CHECKING:
     from kinglet.calls import ParseCalls, ReferenceTime
+    from kinglet.comparing.compare import compare
     from kinglet.discover.report import Anomaly, Basics, Boundary, Container, Look, Pair, Shape, ShapeColumn, StampPlace
     from kinglet.drafting.drafted import draft
     from kinglet.drafting.report import Doubt, Draft, DraftedMessage, Ready
     from kinglet.insight.cases import CaseDifference, CaseOutcome, check_cases
-    from kinglet.insight.comparing import Comparison, Moved, ValueChange, compare
+    from kinglet.insight.comparing import Comparison, Example, Moved, RuleChange, ValueChange
     from kinglet.insight.diagnosis import Diagnosis, diagnose
     from kinglet.insight.explaining import Explanation, FieldNote, Overview, StepNote, explain
     from kinglet.insight.needs import Need, Rule, RuleSource, load_rules
@@ -64,6 +65,7 @@ __all__ = [
     "Draft",
     "DraftedMessage",
     "Entity",
+    "Example",
     "Explanation",
     "FieldChange",
     "FieldNote",
@@ -93,6 +95,7 @@ __all__ = [
     "ReferenceTime",
     "Result",
     "Rule",
+    "RuleChange",
     "RuleSource",
     "Session",
     "Shape",
@@ -144,9 +147,11 @@ _LATER = {
     "CaseOutcome": "kinglet.insight.cases",
     "check_cases": "kinglet.insight.cases",
     "Comparison": "kinglet.insight.comparing",
+    "Example": "kinglet.insight.comparing",
     "Moved": "kinglet.insight.comparing",
+    "RuleChange": "kinglet.insight.comparing",
     "ValueChange": "kinglet.insight.comparing",
-    "compare": "kinglet.insight.comparing",
+    "compare": "kinglet.comparing.compare",
     "Diagnosis": "kinglet.insight.diagnosis",
     "diagnose": "kinglet.insight.diagnosis",
     "Explanation": "kinglet.insight.explaining",

@@ -43,6 +43,12 @@ if TYPE_CHECKING:
 )
 @click.option("--mask", is_flag=True, help="With --add: stand-ins for names, hosts and addresses, of the same form.")
 @click.option("--cover", metavar="LOG", help="Propose the fewest events of LOG that show what no case shows yet.")
+@click.option("--mutate", is_flag=True, help="Change each parser in small ways, and say which changes no case notices.")
+@click.option("--least", metavar="PERCENT", type=int, help="With --mutate: fail where fewer changes are noticed.")
+@click.option(
+    "--generate", metavar="N", type=int, help="Make N events of each parser; they must come back as they are."
+)
+@click.option("--cost", metavar="LOG", help="Say what reading LOG costs, by stage, variant, step and mapping.")
 @click.option("--junit", metavar="OUT", help="Write cases and findings as JUnit XML too.")
 @click.option("--format", "form", type=click.Choice(["text", "json", "sarif"]), default="text", help="What is printed.")
 @options.model()
@@ -61,6 +67,10 @@ def command(
     places: tuple[str, ...],
     mask: bool,
     cover: str | None,
+    mutate: bool,
+    least: int | None,
+    generate: int | None,
+    cost: str | None,
     junit: str | None,
     form: str,
     extensions: tuple[str, ...],
@@ -76,6 +86,7 @@ def command(
     from kinglet.checking.check import check, one_parser
     from kinglet.checking.findings import all_findings
     from kinglet.cli import findings, keeping, needs
+    from kinglet.cli import strength as strengths
     from kinglet.cli.coverage import plain
     from kinglet.cli.render import console, print_json
     from kinglet.lint.sarif import sarif
@@ -92,8 +103,8 @@ def command(
     model = options.load_model(extensions)
     wanted = needs.load(rules, model) if rules is not None else None
     loaded = [load(name, model=model) for name in parser_files(*parsers)]
-    if cover is not None or places:
-        parser = one_parser(loaded, "--cover" if cover is not None else "--add")
+    if cover is not None or places or cost is not None:
+        parser = one_parser(loaded, "--cover" if cover is not None else "--add" if places else "--cost")
     if cover is not None:
         proposed = covering.cover(parser, cover)
         if form == "json":
@@ -124,19 +135,24 @@ def command(
         from kinglet.checking.junit import write
 
         write(reports, Path(junit))
-    failed = sum(report.failed for report in reports) + sum(need.blind for need in fed)
+    more = strengths.measured(reports, strengths.Wanted(mutate, least, generate, cost, sample, extensions))
+    failed = (
+        sum(report.failed for report in reports) + sum(need.blind for need in fed) + sum(one.failed for one in more)
+    )
     if form == "json":
         by_rule = {"rules": [needs.plain(need) for need in fed]} if wanted is not None else {}
         whole = [
             {**_plain(report), "findings": [findings.plain(item) for item in report.findings],
-             "mappings": [plain(item) for item in report.covered]}
-            for report in reports
+             "mappings": [plain(item) for item in report.covered], **one.plain()}
+            for report, one in zip(reports, more, strict=True)
         ]  # fmt: skip
         print_json({"parsers": whole, **by_rule, "failed": failed})
     elif form == "sarif":
         print_json(sarif(all_findings(reports), asked, __version__))
     else:
         _render(console(), reports, fed, rules, mapping)
+        for one in more:
+            one.render(console())
     if failed:
         raise SystemExit(1)
 

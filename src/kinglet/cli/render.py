@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import os
 import sys
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import date, datetime
 from typing import Any
@@ -50,6 +50,21 @@ def waiting(what: str) -> Iterator[None]:
         return
     with out.status(what, spinner="line"):
         yield
+
+
+@contextmanager
+def progress_of(what: str) -> Iterator[Callable[[int, int], None]]:
+    """A bar on a terminal for work whose pieces are counted; to be told how many are done, of how many."""
+    out = console(error=True)
+    if not out.is_terminal:
+        yield lambda done, of: None
+        return
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+    columns = (TextColumn("{task.description}"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=out, transient=True) as bar:
+        task = bar.add_task(what, total=None)
+        yield lambda done, of: bar.update(task, completed=done, total=of)
 
 
 def few_colours(out: Console) -> bool:

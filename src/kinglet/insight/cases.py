@@ -5,9 +5,10 @@ from __future__ import annotations
 import dataclasses
 import json
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from typing import TYPE_CHECKING, Any, NamedTuple
 from weakref import WeakKeyDictionary
 
@@ -64,8 +65,19 @@ def check_cases(parser: Parser) -> list[CaseOutcome]:
     outcomes: list[CaseOutcome] = []
     for i, case in enumerate(parser._definition.cases):
         place = parser._document.place(("cases", i))
-        outcomes.append(CaseOutcome(i + 1, place, case, tuple(_differences(parser, case))))
+        found = _differences(parser, case, parsed_case(parser, case), partial(mapped_case, parser, case))
+        outcomes.append(CaseOutcome(i + 1, place, case, tuple(found)))
     return outcomes
+
+
+def are_good(parser: Parser, cases: Sequence[Case], *, mapped: bool = True) -> bool:
+    """Whether all cases, which need not be a parser's own, are what it gives; mapped: also in the model."""
+    found = parsed_cases(parser, cases)
+    events = [parsed.events().row(0, named=True) for parsed in found]
+    if any(True for case, event in zip(cases, events, strict=True) for _ in _of_event(parser, case, event)):
+        return False
+    ways = ((case, partial(_mapped, parser, parsed)) for case, parsed in zip(cases, found, strict=True))
+    return not mapped or not any(True for case, way in ways for _ in _of_model(case, way))
 
 
 _OF_EVENTS = ("state", "variant", "time", "faults")
@@ -150,34 +162,43 @@ def mapped_case(parser: Parser, case: Case) -> MappedCase:
     """What a case of a parser becomes in the model."""
     known = _MAPPED.setdefault(parser, {})
     if id(case) not in known:
-        view = ModelView(parser._plan)
-        events = [json.loads(line) for line in view.lines(parsed_case(parser, case).kept())]
-        known[id(case)] = MappedCase(events, dict(view.counted))
+        known[id(case)] = _mapped(parser, parsed_case(parser, case))
     return known[id(case)]
 
 
-def _differences(parser: Parser, case: Case) -> list[CaseDifference]:
-    parsed = parsed_case(parser, case)
+def _mapped(parser: Parser, parsed: Parsed) -> MappedCase:
+    view = ModelView(parser._plan)
+    return MappedCase([json.loads(line) for line in view.lines(parsed.kept())], dict(view.counted))
+
+
+def _differences(
+    parser: Parser, case: Case, parsed: Parsed, mapped_as: Callable[[], MappedCase]
+) -> list[CaseDifference]:
     event = parsed.events().row(0, named=True)
-    found = []
+    found = [*_of_event(parser, case, event), *_of_model(case, mapped_as)]
+    return sorted(found, key=_size)
+
+
+def _of_event(parser: Parser, case: Case, event: dict[str, Any]) -> Iterator[CaseDifference]:
+    if "state" not in case.expect and event["state"] != "complete":
+        got = f"{event['state']} ({' '.join(event['faults'])})"
+        yield CaseDifference("state", "complete", got)
     for written, expected in case.expect.items():
         own = written not in _OF_EVENTS and field_of(written) in {**parser._plan.all_fields, **parser._plan.fields}
         name = field_of(written) if own else written
         if name not in event:
             near = did_you_mean(name, event)
             hint = "no such field" + (f"; {near}" if near else "")
-            found.append(CaseDifference(name, expected, None, hint=hint, written=written, unknown=True))
+            yield CaseDifference(name, expected, None, hint=hint, written=written, unknown=True)
         elif difference := _difference(name, expected, event[name]):
-            found.append(dataclasses.replace(difference, written=written))
-    if "state" not in case.expect and event["state"] != "complete":
-        got = f"{event['state']} ({' '.join(event['faults'])})"
-        found.insert(0, CaseDifference("state", "complete", got))
-    if case.model:
-        mapped = next(iter(mapped_case(parser, case).events), {})
-        for path, expected in case.model.items():
-            if difference := _difference(path, expected, _at(mapped, path)):
-                found.append(dataclasses.replace(difference, written=path, of_model=True))
-    return sorted(found, key=_size)
+            yield dataclasses.replace(difference, written=written)
+
+
+def _of_model(case: Case, mapped_as: Callable[[], MappedCase]) -> Iterator[CaseDifference]:
+    mapped = next(iter(mapped_as().events), {}) if case.model else {}
+    for path, expected in case.model.items():
+        if difference := _difference(path, expected, _at(mapped, path)):
+            yield dataclasses.replace(difference, written=path, of_model=True)
 
 
 def _size(difference: CaseDifference) -> tuple[int, int]:
@@ -202,7 +223,7 @@ def _difference(name: str, expected: Any, got: Any) -> CaseDifference | None:
         column = next((i for i, (a, b) in enumerate(pairs) if a != b), min(len(expected), len(got)))
     hint = ""
     if type(expected) is not type(got) and str(expected) == str(got):
-        hint = f"the same text, but {_kind(got)} where {_kind(expected)} was expected"
+        hint = f"the same text, but {said_type_of(got)} where {said_type_of(expected)} was expected"
     return CaseDifference(name, expected, got, column, hint)
 
 
@@ -227,7 +248,8 @@ def _instant(moment: datetime) -> str:
     return moment.astimezone(UTC).replace(tzinfo=None).isoformat() + "Z"
 
 
-def _kind(value: Any) -> str:
+def said_type_of(value: Any) -> str:
+    """What values of a type are called."""
     return {str: "text", int: "a whole number", float: "a number", bool: "true or false"}.get(type(value), "nothing")
 
 

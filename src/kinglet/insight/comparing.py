@@ -1,28 +1,39 @@
-"""Two versions of a parser over the same logs: what is read better or worse, and which rules that blinds."""
+"""Events of two versions of a parser, joined by where they stand: what is read better or worse."""
 
 from __future__ import annotations
 
-import dataclasses
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.insight.needs import Need, Rule, needs
-from kinglet.source.logs import Given
-
-if TYPE_CHECKING:
-    from kinglet.calls import ReferenceTime
-    from kinglet.parser import Parser
-
+from kinglet.insight.needs import Need
 
 _PLACE = ["file", "offset"]
-_NOT_COMPARED = {"parser", "version", "id", "line", "raw", "state", "variant", "faults", "time_rule", "time_notes"}
+_NOT_COMPARED = {
+    "parser", "version", "id", "line", "raw", "state", "variant", "faults", "time_rule", "time_notes", "time",
+}  # fmt: skip
+ATTRIBUTE = "~"
+"""What stands before the name of a column that is an attribute of the mapped event."""
+_EXAMPLES = 3
+
+
+class Example(NamedTuple):
+    """An event that differs, and the value that it had and has."""
+
+    file: str
+    line: int
+    before: str | None
+    now: str | None
 
 
 class ValueChange(NamedTuple):
-    """Events that have a field now only, had it before only, or have another value in it; a place of one."""
+    """Events that have a field now only, had it before only, or have another value in it; a place of one.
+
+    lost_whole: of those that lost it how many are complete before and now; whole: the same of all of them.
+    """
 
     name: str
     gained: int
@@ -30,6 +41,9 @@ class ValueChange(NamedTuple):
     changed: int
     file: str
     line: int
+    lost_whole: int = 0
+    whole: int = 0
+    examples: tuple[Example, ...] = ()
 
 
 class Moved(NamedTuple):
@@ -42,13 +56,25 @@ class Moved(NamedTuple):
     line: int
 
 
+class RuleChange(NamedTuple):
+    """Events that a rule finds in one version only; a place of one."""
+
+    rule: str
+    gained: int
+    lost: int
+    file: str
+    line: int
+
+
 @dataclass(frozen=True)
 class Comparison:
     """What differs between two versions of a parser.
 
     counts: events by state, before and now. cut: events that one of them cuts otherwise. states, variants: those that
-    moved. fields: those that changed. attributes: by message those that its mapping fills no more, and those that it
-    fills now. rules: before and now.
+    moved. fields: those that changed; filled: the same of attributes of mapped events; time: the same of the event's
+    time. attributes: by message those that its mapping fills no more, and those that it fills now. rules: before and
+    now; found: which events rules find. parsers: names of those that are gone, and of those that are new. microseconds:
+    that each version takes for an event, on one processor.
     """
 
     counts: tuple[dict[str, int], dict[str, int]]
@@ -58,6 +84,11 @@ class Comparison:
     fields: tuple[ValueChange, ...]
     attributes: dict[str, tuple[list[str], list[str]]]
     rules: tuple[tuple[Need, Need], ...]
+    filled: tuple[ValueChange, ...] = ()
+    time: tuple[ValueChange, ...] = ()
+    found: tuple[RuleChange, ...] = ()
+    parsers: tuple[list[str], list[str]] = ((), ())  # type: ignore[assignment]
+    microseconds: tuple[float, float] | None = None
 
     @property
     def worse(self) -> int:
@@ -68,47 +99,75 @@ class Comparison:
     @property
     def same(self) -> bool:
         """Whether nothing differs."""
-        differences = (self.cut, self.states, self.variants, self.fields, self.attributes)
-        return not any(differences) and all(before.blind == now.blind for before, now in self.rules)
+        differences = (self.cut, self.states, self.variants, self.fields, self.attributes, self.filled, self.time)
+        others = (self.found, *self.parsers)
+        return not any((*differences, *others)) and all(before.blind == now.blind for before, now in self.rules)
 
 
-def compare(
-    old: Parser,
-    new: Parser,
-    sources: Sequence[Given],
-    *,
-    reference_time: ReferenceTime = None,
-    rules: Sequence[Rule] = (),
-) -> Comparison:
-    """Parses logs with an older and a newer parser, and joins their events by where they stand.
-
-    reference_time: near which timestamps without a year lie. rules: of which is said whether they go blind.
-
-    Raises:
-        InputError: a log cannot be read.
-    """
-    found = compare_events(*(_events(parser, sources, reference_time) for parser in (old, new)))
-    fed = tuple(zip(needs(rules, [old]), needs(rules, [new]), strict=True))
-    return dataclasses.replace(found, attributes=dict(_attributes(old, new)), rules=fed)
+NOTHING = Comparison(({"events": 0}, {"events": 0}), 0, (), (), (), {}, ())
 
 
 def compare_events(before: pl.DataFrame, now: pl.DataFrame) -> Comparison:
-    """Joins events of the same logs by where they stand; nothing is said of mappings and rules."""
+    """Joins events of the same logs by where they stand; nothing is said of mappings and rules.
+
+    Columns that begin with `ATTRIBUTE` are attributes.
+    """
     both = before.join(now, on=_PLACE, how="inner", suffix=" now", maintain_order="left")
-    return Comparison(
-        (_counts(before), _counts(now)),
-        before.height + now.height - 2 * both.height,
-        tuple(_moved(both, "state")),
-        tuple(_moved(both, "variant")),
-        tuple(_changes(both, before.columns, now.columns)),
-        {},
-        (),
+    changes = list(_changes(both, before.columns, now.columns))
+    return replace(
+        NOTHING,
+        counts=(_counts(before), _counts(now)),
+        cut=before.height + now.height - 2 * both.height,
+        states=tuple(_moved(both, "state")),
+        variants=tuple(_moved(both, "variant")),
+        time=tuple(one for one in changes if one.name == "time"),
+        fields=tuple(one for one in changes if one.name != "time" and one.name[0] != ATTRIBUTE),
+        filled=tuple(one._replace(name=one.name[1:]) for one in changes if one.name[0] == ATTRIBUTE),
     )
 
 
-def _events(parser: Parser, sources: Sequence[Given], reference_time: ReferenceTime) -> pl.DataFrame:
-    frames = [parser.parse(source, reference_time=reference_time).events for source in sources]
-    return pl.concat(frames) if frames else pl.DataFrame(schema=parser._plan.schema)
+def total(found: Iterable[Comparison]) -> Comparison:
+    """Comparisons of parts of logs as one of all."""
+    counts: tuple[Counter[str], Counter[str]] = (Counter(events=0), Counter(events=0))
+    moved: tuple[dict[tuple[str, str], Moved], dict[tuple[str, str], Moved]] = ({}, {})
+    values: tuple[dict[str, ValueChange], ...] = ({}, {}, {})
+    rules: dict[str, RuleChange] = {}
+    cut = 0
+    for one in found:
+        cut += one.cut
+        for whole, part in zip(counts, one.counts, strict=True):
+            whole.update(part)
+        for moves, parts in zip(moved, (one.states, one.variants), strict=True):
+            for item in parts:
+                first = moves.get((item.before, item.now))
+                moves[item.before, item.now] = first._replace(events=first.events + item.events) if first else item
+        for changes, of_part in zip(values, (one.fields, one.filled, one.time), strict=True):
+            for change in of_part:
+                changes[change.name] = _sum(changes[change.name], change) if change.name in changes else change
+        for rule in one.found:
+            before = rules.get(rule.rule)
+            rules[rule.rule] = (
+                before._replace(gained=before.gained + rule.gained, lost=before.lost + rule.lost) if before else rule
+            )
+    states, variants = (tuple(sorted(moves.values(), key=lambda item: -item.events)) for moves in moved)
+    fields, filled, time = (tuple(changes.values()) for changes in values)
+    in_order = tuple({"events": whole.pop("events"), **dict(sorted(whole.items()))} for whole in counts)
+    return replace(
+        NOTHING,
+        counts=(in_order[0], in_order[1]), cut=cut, states=states, variants=variants, fields=fields, filled=filled,
+        time=time, found=tuple(rules.values()),
+    )  # fmt: skip
+
+
+def _sum(one: ValueChange, other: ValueChange) -> ValueChange:
+    return one._replace(
+        gained=one.gained + other.gained,
+        lost=one.lost + other.lost,
+        changed=one.changed + other.changed,
+        lost_whole=one.lost_whole + other.lost_whole,
+        whole=one.whole + other.whole,
+        examples=(*one.examples, *other.examples)[:_EXAMPLES],
+    )
 
 
 def _counts(events: pl.DataFrame) -> dict[str, int]:
@@ -129,16 +188,26 @@ def _moved(both: pl.DataFrame, name: str) -> Iterator[Moved]:
 
 def _changes(both: pl.DataFrame, before: Sequence[str], now: Sequence[str]) -> Iterator[ValueChange]:
     names = [name for name in dict.fromkeys((*before, *now)) if name not in (*_PLACE, *_NOT_COMPARED)]
-    for name in names:
+    whole: pl.Series | None = None
+    for name in ("time", *names):
+        if name == "time" and not ("time" in before and "time" in now):
+            continue
         nothing = pl.Series([None], dtype=pl.String).new_from_index(0, both.height)
         old = _text(both[name]) if name in before else nothing
         new = nothing if name not in now else _text(both[f"{name} now"] if name in before else both[name])
         gained, lost = old.is_null() & new.is_not_null(), old.is_not_null() & new.is_null()
         changed = (old != new).fill_null(False)
         either = gained | lost | changed
-        if either.any():
-            file, line = both.filter(either).select("file", "line").row(0)
-            yield ValueChange(name, int(gained.sum()), int(lost.sum()), int(changed.sum()), file, line)
+        if not either.any():
+            continue
+        if whole is None:
+            whole = (both["state"] == "complete") & (both["state now"] == "complete")
+        places = both.select("file", "line").with_columns(old.alias("before"), new.alias("now")).filter(either)
+        examples = tuple(Example(*row) for row in places.head(_EXAMPLES).iter_rows())
+        yield ValueChange(
+            name, int(gained.sum()), int(lost.sum()), int(changed.sum()), examples[0].file, examples[0].line,
+            int((lost & whole).sum()), int((either & whole).sum()), examples,
+        )  # fmt: skip
 
 
 def _text(column: pl.Series) -> pl.Series:
@@ -146,20 +215,3 @@ def _text(column: pl.Series) -> pl.Series:
     if isinstance(column.dtype, pl.List):
         return column.cast(pl.List(pl.String)).list.join(" ")
     return column.cast(pl.String)
-
-
-def _attributes(old: Parser, new: Parser) -> Iterator[tuple[str, tuple[list[str], list[str]]]]:
-    before, now = _filled(old), _filled(new)
-    for message in dict.fromkeys((*before, *now)):
-        gone = [path for path in before.get(message, ()) if path not in now.get(message, ())]
-        added = [path for path in now.get(message, ()) if path not in before.get(message, ())]
-        if gone or added:
-            yield message, (gone, added)
-
-
-def _filled(parser: Parser) -> Mapping[str, list[str]]:
-    return {
-        f"{variant.name} → {mapping.class_caption}": list(mapping.fills)
-        for variant in parser._plan.variants
-        for mapping in variant.mappings
-    }

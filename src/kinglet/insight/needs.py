@@ -36,6 +36,10 @@ class Rule(NamedTuple):
 
     def found(self, mapped: pl.DataFrame) -> pl.DataFrame:
         """The rows of mapped events, in nested columns, that the rule is true of."""
+        return mapped.filter(self.true_of(mapped))
+
+    def true_of(self, mapped: pl.DataFrame) -> pl.Series:
+        """For each row of mapped events, in nested columns, whether the rule is true of it."""
         flat = flattened(mapped)
         of_class = flat["class_uid"].is_in([item.uid for item in self.classes])
         known = flat.with_columns(
@@ -43,7 +47,7 @@ class Rule(NamedTuple):
         )
         when = sql(self.when, known.schema)
         true, _ = evaluating.column(known, when.value, when.dtype)
-        return mapped.filter(of_class & true.fill_null(False))
+        return (of_class & true.fill_null(False)).fill_null(False)
 
 
 class RuleSource(NamedTuple):

@@ -43,7 +43,7 @@ _MOST_LARGER = 8  # speed: batches of many variants hold more events, as each va
 
 def parse_batch(plan: Plan, batch: EventBatch, options: Options, handover: Handover | None = None) -> Parsed:
     """Parses one batch; handover: what the batches before have shown, where the plan needs that."""
-    return _done(_work(plan, batch, options, handover), STAGES)
+    return _done(begun(plan, batch, options, handover), STAGES)
 
 
 def complete(
@@ -54,12 +54,13 @@ def complete(
     handover: Handover | None = None,
 ) -> Parsed:
     """Parses one batch from which events were extracted already, together with those of other parsers."""
-    work = _work(plan, batch, options, handover)
+    work = begun(plan, batch, options, handover)
     work.take(extracted)
     return _done(work, STAGES[1:])
 
 
-def _work(plan: Plan, batch: EventBatch, options: Options, handover: Handover | None) -> Work:
+def begun(plan: Plan, batch: EventBatch, options: Options, handover: Handover | None = None) -> Work:
+    """A batch before its first stage."""
     by_order: ByOrder | None = None
     if handover is not None and times_need_order(plan, options.zone):
         from kinglet.runtime.time_by_order import times_resolver

@@ -1,0 +1,1 @@
+"""How much the cases of a parser would notice, whether it reads what it says, and what it costs."""
