@@ -40,10 +40,11 @@ TERMINALS = {
     "watch": "try --watch watched.yaml kinglet-demo/logs/pump-panel.log --only partial --show 2",
     "trace": "try kinglet-demo/parsers/winch-audit.yaml kinglet-demo/logs/winch-audit.log --trace 25 | head -n 29",
     "explain": "explain kinglet-demo/parsers/jump-host.yaml | head -n 29",
-    "check": "check kinglet-demo/parsers/jump-host.yaml broken.yaml",
+    "check": "check next",
     "rules": "check kinglet-demo/parsers/slipway-vpn.yaml kinglet-demo/parsers/jump-host.yaml "
     "kinglet-demo/parsers/pump-panel.yaml --rules kinglet-demo/rules",
-    "run": "run -p kinglet-demo/parsers/jump-host.yaml many.log -o events.parquet --as model",
+    "compare": "compare kinglet-demo/parsers/jump-host.yaml newer.yaml kinglet-demo/logs/jump-host.log "
+    "--at 2026-03-08",
     "run-several": "run -p kinglet-demo/parsers kinglet-demo/logs -o events.parquet --as model --at 2026-03-08",
     "model": "model Authentication | head -n 29",
     "demo": "demo | tail -n 28",
@@ -52,20 +53,26 @@ TERMINALS = {
 
 
 def prepare(folder: Path) -> None:
-    """The demo, and beside it a parser with cases that fail, one with errors, and a long log."""
+    """The demo, and beside it a parser with cases that fail, one with errors, and a newer version."""
     write_demo(folder / "kinglet-demo")
     pump = (folder / "kinglet-demo/parsers/pump-panel.yaml").read_text()
-    (folder / "broken.yaml").write_text(
-        pump.replace("client: 192.0.2.14}", "client: 192.0.2.41}").replace("ran_s: 12}", "ran_s: '12'}")
-    )
+    (folder / "next").mkdir()
+    (folder / "next" / "pump-panel.yaml").write_text(
+        pump.replace("ran_s: 12}", "ran_s: '12'}").replace("{user:word}[[ from", "{user:text}[[ from")
+        .replace("  - name: tank-level", "  - name: tank\n    kind: 4300\n    pattern: 'tank {tank:word} {rest:text}'\n"
+                 "    event: {activity: Read, set: {entity.name: tank}}\n\n  - name: tank-level")
+    )  # fmt: skip
+    jump = (folder / "kinglet-demo/parsers/jump-host.yaml").read_text()
+    (folder / "newer.yaml").write_text(
+        jump.replace("Invalid user {user:word}", "Invalid usr {user:word}")
+        .replace("auth_protocol: method", "metadata.log_level: method")
+    )  # fmt: skip
     (folder / "wrong.yaml").write_text(
 
         pump.replace("{new:num}", "{new:nmu}").replace("(?P<pump>\\d+)", "(?P<pump>\\d+")
         .replace("Atlantic/Azores", "Atlantic/Azore").replace("actor.user.name", "actor.usr.name")
     )  # fmt: skip
     (folder / "watched.yaml").write_text(pump.replace("kind: 4300", "kind: 4301").replace("{ran_s:int}", "{ran_s:ip}"))
-    text = (folder / "kinglet-demo/logs/jump-host.log").read_text()
-    (folder / "many.log").write_text(text * 3000)
 
 
 def terminal(name: str, command: str, folder: Path) -> None:
@@ -81,7 +88,7 @@ def terminal(name: str, command: str, folder: Path) -> None:
     look += ["-tn", "xterm-256color", "-xrm", "XTerm*cursorColor: #fbfbf8", "-geometry", "102x31+0+0"]
     environment = {**os.environ, "DISPLAY": DISPLAY, "TERM": "xterm-256color"}
     xterm = subprocess.Popen(["xterm", *look, "-e", "bash", "-c", script], cwd=folder, env=environment)
-    limit = time.monotonic() + {"run": 2.6, "watch": 9}.get(name, 30)
+    limit = time.monotonic() + {"watch": 9}.get(name, 30)
     while not done.exists() and time.monotonic() < limit:
         time.sleep(0.1)
         if name == "watch" and limit - time.monotonic() < 4:  # a save

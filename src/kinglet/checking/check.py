@@ -9,13 +9,15 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from kinglet.errors import ParserFileError, UsageError
+from kinglet.errors import ParserFileError, Problem, UsageError
 from kinglet.insight.cases import CaseOutcome, check_cases
 from kinglet.insight.coverage import Coverage, coverage
 from kinglet.lint.linting import lint
 from kinglet.lint.rule import Finding, LintRule
 from kinglet.lint.table import RULES
-from kinglet.parser import Parser
+from kinglet.ocsf.schema import Model
+from kinglet.parser import Parser, load
+from kinglet.parser_set import parser_files
 from kinglet.revisions import changed_files, former_text
 from kinglet.spec.document import from_text
 
@@ -82,6 +84,24 @@ def check(
         outcomes = check_cases(parser)
         reports.append(ParserReport(parser, outcomes, findings, coverage(parser) if with_coverage else [], strict))
     return reports
+
+
+def load_all(sources: Sequence[str], model: Model | None = None) -> list[Parser]:
+    """Loads parser files, and those of folders.
+
+    Raises:
+        ParserFileError: with the problems of all files.
+    """
+    parsers: list[Parser] = []
+    problems: list[Problem] = []
+    for file in parser_files(*sources):
+        try:
+            parsers.append(load(file, model=model))
+        except ParserFileError as error:
+            problems += error.problems
+    if problems:
+        raise ParserFileError(problems)
+    return parsers
 
 
 def one_parser(parsers: Sequence[Parser], what: str) -> Parser:

@@ -83,7 +83,7 @@ def command(
     """
     from kinglet import __version__
     from kinglet.checking import covering
-    from kinglet.checking.check import check, one_parser
+    from kinglet.checking.check import check, load_all, one_parser
     from kinglet.checking.findings import all_findings
     from kinglet.cli import findings, keeping, needs
     from kinglet.cli import strength as strengths
@@ -91,8 +91,6 @@ def command(
     from kinglet.cli.render import console, print_json
     from kinglet.lint.sarif import sarif
     from kinglet.lint.table import chosen
-    from kinglet.parser import load
-    from kinglet.parser_set import parser_files
 
     form = "json" if as_json else form
     asked = chosen(select, ignore)
@@ -102,7 +100,7 @@ def command(
         filled.ready_for(Path(matrix))
     model = options.load_model(extensions)
     wanted = needs.load(rules, model) if rules is not None else None
-    loaded = [load(name, model=model) for name in parser_files(*parsers)]
+    loaded = load_all(parsers, model)
     if cover is not None or places or cost is not None:
         parser = one_parser(loaded, "--cover" if cover is not None else "--add" if places else "--cost")
     if cover is not None:
@@ -118,7 +116,7 @@ def command(
     if places:
         keeping.add(said, parser, places, mask=mask)
     if accept or places:
-        loaded = [load(name, model=model) for name in parser_files(*parsers)]
+        loaded = load_all(parsers, model)
     reports = check(
         loaded,
         rules=asked,

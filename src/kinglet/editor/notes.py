@@ -48,12 +48,14 @@ def first_notes(text: str, name: str) -> tuple[Parser | None, list[Note]]:
 
 def case_notes(text: str, parser: Parser) -> list[Note]:
     """What the cases of a parser show, and what is to be thought about."""
-    found = [_note(text, one.place, _WEIGHTS[one.severity], one.message, one.mend) for one in lint(parser, text=text)]
+    found: list[Note] = []
     try:
+        for one in lint(parser, text=text):
+            found.append(_note(text, one.place, _WEIGHTS[one.severity], one.message, one.mend))
         for outcome in check_cases(parser):
-            for one in outcome.differences[:1]:
-                said = f"{one.name}: {one.got!r} instead of {one.expected!r}"
-                found.append(_note(text, outcome.place, "error", said, one.hint))
+            for other in outcome.differences[:1]:
+                said = f"{other.name}: {other.got!r} instead of {other.expected!r}"
+                found.append(_note(text, outcome.place, "error", said, other.hint))
     except KingletError:  # a case that cannot even be read says so where it is checked
         pass
     return found

@@ -214,4 +214,6 @@ def _text(column: pl.Series) -> pl.Series:
     """Values as text, so that those of other types can be compared: 7 is 7, whether a number or not."""
     if isinstance(column.dtype, pl.List):
         return column.cast(pl.List(pl.String)).list.join(" ")
+    if isinstance(column.dtype, pl.Datetime):
+        return column.dt.to_string("%Y-%m-%d %H:%M:%S%.fZ")
     return column.cast(pl.String)

@@ -64,8 +64,8 @@ def _codes(given: str | None) -> tuple[str, ...]:
     codes = tuple(code.strip().upper() for code in (given or "").split(",") if code.strip())
     for code in codes:
         if not any(rule.code.startswith(code) for rule in RULES):
-            hint = did_you_mean(code, [rule.code for rule in RULES], "docs/lint.md lists them: " + ", ".join(
-                f"{letter} {what}" for letter, what in FAMILIES.items()
+            hint = did_you_mean(code, [rule.code for rule in RULES], "they begin with " + ", ".join(
+                f"{letter} ({what})" for letter, what in FAMILIES.items()
             ))  # fmt: skip
             raise UsageError(f"no rule has the code `{code}`", hint)
     return codes

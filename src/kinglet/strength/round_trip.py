@@ -111,15 +111,12 @@ def _broken(parser: Parser, made: list[tuple[str | None, Made]]) -> list[Broken]
         return []
     plan = parser._plan
     events = parser.parse([one.raw for _, one in made], reference_time=_AT, workers=1).events
-    types = {
-        item.name: item.type
-        for reading in (plan.envelope, *(variant.reading for variant in plan.variants))
-        if reading is not None
-        for item in reading.every_field
-    }
     found = []
     for (_, one), event in zip(made, events.iter_rows(named=True), strict=True):
-        wanted = plan.variants[one.variant].name
+        variant = plan.variants[one.variant]
+        wanted = variant.name
+        readings = (variant.reading, *([plan.envelope] if plan.envelope is not None else []))
+        types = {item.name: item.type for reading in readings for item in reading.every_field}
         difference = _difference(one, event, wanted, types)
         if difference is not None:
             expected = {**event, "variant": wanted, "state": "complete", "faults": []}

@@ -297,6 +297,8 @@ def _digit_groups(regex: str) -> list[tuple[str, str]]:
 
 def _is(kind: str, text: str) -> bool:
     type_ = TYPES[kind]
+    if kind == "url" and "://" not in text:  # a path with a drive looks like one
+        return False
     return re.fullmatch(type_.valid or type_.shape, text) is not None
 
 

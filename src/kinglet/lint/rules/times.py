@@ -70,7 +70,7 @@ def iso_without_zone(rule: _Rule, subject: Subject) -> Iterator[tuple[str, str, 
     if not any(fmt.text == "iso8601" for fmt in reading.formats) or reading.zone is not None or rule.plan.zone_slot:
         return
     bare = rule.stamps.filter(~rule.stamps.str.contains(r"(?i)(?:z|[+-]\d{2}(?::?\d{2})?)\s*$"))
-    bare = bare.filter(bare.str.contains(r"\d{2}:?\d{2}"))
+    bare = bare.filter(bare.str.contains(r"^\d{4}-?\d{2}-?\d{2}[Tt ]\d{2}"))
     if len(bare):
         message = f"the stamp `{bare[0]}` of a case carries no zone and no zone is given: read as UTC"
         yield "format", message, "give `zone`, or `clock: {zone: …}`; `UTC`, where that is meant"
