@@ -43,8 +43,7 @@ TERMINALS = {
     "check": "check next",
     "rules": "check kinglet-demo/parsers/slipway-vpn.yaml kinglet-demo/parsers/jump-host.yaml "
     "kinglet-demo/parsers/pump-panel.yaml --rules kinglet-demo/rules",
-    "compare": "compare kinglet-demo/parsers/jump-host.yaml newer.yaml kinglet-demo/logs/jump-host.log "
-    "--at 2026-03-08",
+    "compare": "compare kinglet-demo/parsers/jump-host.yaml newer.yaml kinglet-demo/logs/jump-host.log --at 2026-03-08",
     "run-several": "run -p kinglet-demo/parsers kinglet-demo/logs -o events.parquet --as model --at 2026-03-08",
     "model": "model Authentication | head -n 29",
     "demo": "demo | tail -n 28",

@@ -50,7 +50,7 @@ class _Test(unittest.TestCase):
 
 
 def _tests(sources: tuple[str | os.PathLike[str], ...], strict: bool) -> list[unittest.TestCase]:
-    from kinglet.checking.check import check
+    from kinglet.checking.check import Asked, check
     from kinglet.errors import KingletError
     from kinglet.parser import load
     from kinglet.parser_set import parser_files
@@ -66,7 +66,7 @@ def _tests(sources: tuple[str | os.PathLike[str], ...], strict: bool) -> list[un
             parsers.append(load(file))
         except KingletError as error:
             found.append(_Test(f"{file}", str(error)))
-    for report in check(parsers, strict=strict):
+    for report in check(parsers, Asked(strict=strict)):
         name = report.parser.name
         for outcome in report.outcomes:
             found.append(_Test(f"{name} case {outcome.number} ({outcome.place})", _said(outcome)))

@@ -83,7 +83,7 @@ def command(
     """
     from kinglet import __version__
     from kinglet.checking import covering
-    from kinglet.checking.check import check, load_all, one_parser
+    from kinglet.checking.check import Asked, check_files, load_all, one_parser
     from kinglet.checking.findings import all_findings
     from kinglet.cli import findings, keeping, needs
     from kinglet.cli import strength as strengths
@@ -100,32 +100,27 @@ def command(
         filled.ready_for(Path(matrix))
     model = options.load_model(extensions)
     wanted = needs.load(rules, model) if rules is not None else None
-    loaded = load_all(parsers, model)
-    if cover is not None or places or cost is not None:
-        parser = one_parser(loaded, "--cover" if cover is not None else "--add" if places else "--cost")
+    said = console(error=form != "text")
     if cover is not None:
+        parser = one_parser(load_all(parsers, model), "--cover")
         proposed = covering.cover(parser, cover)
         if form == "json":
             print_json(keeping.plain(proposed))
         else:
             keeping.cover(console(), parser, cover, proposed)
         return
-    said = console(error=form != "text")
     if accept:
-        keeping.accept(said, loaded)
+        keeping.accept(said, load_all(parsers, model))
     if places:
-        keeping.add(said, parser, places, mask=mask)
-    if accept or places:
-        loaded = load_all(parsers, model)
-    reports = check(
-        loaded,
-        rules=asked,
-        detections=wanted or (),
-        sample=sample,
-        since=since,
-        with_coverage=mapping or form == "json",
-        strict=strict,
+        keeping.add(said, one_parser(load_all(parsers, model), "--add"), places, mask=mask)
+    if cost is not None:
+        one_parser(load_all(parsers, model), "--cost")
+    reports = check_files(
+        parsers,
+        Asked(asked, wanted or (), sample, since, with_coverage=mapping or form == "json", strict=strict),
+        extensions,
     )
+    loaded = [report.parser for report in reports]
     if matrix is not None:
         filled.write(filled.matrix(loaded), Path(matrix))
     fed = needs.fed(wanted, loaded) if wanted is not None else []

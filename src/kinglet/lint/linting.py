@@ -34,16 +34,23 @@ def lint(
     """
     former = dict(former) if former is not None else None
     subject = Subject(parser, folder, samples=samples, rules=detections, former=former)
+    return finished(parser, findings_of(subject, rules), rules, text)
+
+
+def findings_of(subject: Subject, rules: Sequence[LintRule]) -> list[Finding]:
+    """All that rules find, with what comments allow."""
+    document = subject.document
     found: list[Finding] = []
     for rule in rules:
         for one in rule.judge(subject):
-            place = (
-                parser._document.inside(one.path, one.offset)
-                if one.offset >= 0
-                else parser._document.place(one.path, key=one.path[-1:] in (("start",), ("end",)))
-            )
-            key = parser._document.problem(one.path, "").key
+            place = document.inside(one.path, one.offset) if one.offset >= 0 else document.place(one.path)
+            key = document.problem(one.path, "").key
             found.append(Finding(rule.code, rule.title, rule.severity, place, key, one.message, one.mend))
+    return found
+
+
+def finished(parser: Parser, found: list[Finding], rules: Sequence[LintRule], text: str | None = None) -> list[Finding]:
+    """Findings without those that follow from others, and those that comments allow; with what is wrong with these."""
     found = _without_consequences(found)
     comments = allowed(text if text is not None else _text_of(parser), parser._document.name)
     found = without_allowed(found, comments)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import functools
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
@@ -107,11 +108,16 @@ class Subject:
         """Events made for its variants: with all optional parts, with none, and some by chance."""
         return self.read([made for i in range(len(self.plan.variants)) for made in self.maker.several(i, _MADE)])
 
+    @functools.cached_property
+    def timeless(self) -> Parser:
+        """The same parser without rules for stamps: which variant reads an event, its time does not tell."""
+        return dataclasses.replace(self.parser, _plan=self.plan._replace(times=()))
+
     def read(self, made: Sequence[Made]) -> list[Taken]:
         """What becomes of events that were made."""
         if not made:
             return []
-        events = self.parser.parse([one.raw for one in made], reference_time="2026-03-05", workers=1).events
+        events = self.timeless.parse([one.raw for one in made], workers=1).events
         names = {variant.name: i for i, variant in enumerate(self.plan.variants)}
         return [
             Taken(one, names.get(row["variant"] or ""), str(row["state"]), row)

@@ -18,12 +18,12 @@ from kinglet.insight.cases import are_good, check_cases, parsed_case, said_type_
 from kinglet.ocsf.loading import load_model
 from kinglet.output.views import ModelView
 from kinglet.parser import Parser
+from kinglet.processes import spread
 from kinglet.regex.backtracking import why_slow
 from kinglet.spec import loading
 from kinglet.spec.document import Document, dotted
 from kinglet.spec.schema import Case
 from kinglet.strength.changes import Change, changed, changes
-from kinglet.strength.processes import spread
 
 _MADE = 6
 _FIRST = 6

@@ -172,34 +172,37 @@ def _sign(items: list[Any]) -> str | None:
 
 def hides_wrong(subject: Subject) -> Iterator[Found]:
     """An optional part that, where it is wrong, is passed over by a variant that says all is well."""
-    for number, variant in enumerate(subject.plan.variants):
-        if not variant.reading.regexes or not optional_parts(variant.reading.regexes[-1]):
+    wrong = [one for number in range(len(subject.plan.variants)) for one in _wrong(subject, number)]
+    said: set[int] = set()
+    for (name, made), one in zip(wrong, subject.read([made for _, made in wrong]), strict=True):
+        number = made.variant
+        if number in said or one.variant != number or one.state != "complete" or one.event.get(name) is not None:
             continue
-        checked = {
-            item.name: item
-            for item in variant.reading.fields
-            if item.type.name not in (*_WIDE, "quoted", "time", "path", "host", "flag", "hex", *STRUCTURES)
-        }
-        whole = subject.maker.make(number)
-        if whole is None:
-            continue
-        wrong: list[Made] = []
-        names: list[str] = []
-        for name in checked:
-            text = whole.values.get(name)
-            if text and whole.body.count(text) == 1 and whole.raw.count(whole.body) == 1:
-                body = whole.body.replace(text, _WRONG)
-                wrong.append(whole.with_body(body))
-                names.append(name)
-        for name, one in zip(names, subject.read(wrong), strict=True):
-            if one.variant == number and one.state == "complete" and one.event.get(name) is None:
-                key = "pattern" if subject.definition.variants[number].pattern is not None else "regex"
-                yield Found(
-                    ("variants", number, key),
-                    f"passes over a wrong `{name}`: {short(one.made.body)} is complete, without a value",
-                    "give what stands around the optional part a narrower type, so that it cannot take it in",
-                )
-                break
+        said.add(number)
+        key = "pattern" if subject.definition.variants[number].pattern is not None else "regex"
+        yield Found(
+            ("variants", number, key),
+            f"passes over a wrong `{name}`: {short(made.body)} is complete, without a value",
+            "give what stands around the optional part a narrower type, so that it cannot take it in",
+        )
+
+
+_UNSURE = (*_WIDE, "quoted", "time", "path", "host", "flag", "hex", *STRUCTURES)
+"""Types that a text of wrong signs may be of."""
+
+
+def _wrong(subject: Subject, number: int) -> Iterator[tuple[str, Made]]:
+    """An event of a variant for each of its fields, with signs in its place that no value has."""
+    reading = subject.plan.variants[number].reading
+    if not reading.regexes or not optional_parts(reading.regexes[-1]):
+        return
+    whole = subject.maker.make(number)
+    if whole is None or whole.raw.count(whole.body) != 1:
+        return
+    for item in reading.fields:
+        text = whole.values.get(item.name)
+        if item.type.name not in _UNSURE and text and whole.body.count(text) == 1:
+            yield item.name, whole.with_body(whole.body.replace(text, _WRONG))
 
 
 def never_taken(subject: Subject) -> Iterator[Found]:

@@ -12,25 +12,36 @@ from typing import Any, TypeVar
 T = TypeVar("T")
 R = TypeVar("R")
 _FEW = 12
+_CHUNK = 4
 """So few pieces are done sooner than processes start."""
 
 
 def spread(
     do: Callable[[T], R], pieces: Sequence[T], begin: Callable[..., None], given: tuple[Any, ...]
 ) -> Iterator[R]:
-    """What becomes of pieces, in their order; each process begins with `begin(*given)`.
+    """What becomes of pieces, in their order; each process begins with `begin(*given)`, at once.
 
     do and begin are functions of modules, which processes import.
     """
     workers = min(os.cpu_count() or 1, max(len(pieces) // _FEW, 1))
     if workers == 1 or multiprocessing.current_process().daemon:  # which may not start others
-        begin(*given)
-        yield from map(do, pieces)
-        return
+        return _here(do, pieces, begin, given)
     with _one_thread_each():
         pool = ProcessPoolExecutor(workers, multiprocessing.get_context("spawn"), begin, given)
-        with pool:
-            yield from pool.map(do, pieces, chunksize=4)
+        found = pool.map(do, pieces, chunksize=_CHUNK)
+    return _results(pool, found)
+
+
+def _here(do: Callable[[T], R], pieces: Sequence[T], begin: Callable[..., None], given: tuple[Any, ...]) -> Iterator[R]:
+    begin(*given)
+    yield from map(do, pieces)
+
+
+def _results(pool: ProcessPoolExecutor, found: Iterator[R]) -> Iterator[R]:
+    try:
+        yield from found
+    finally:
+        pool.shutdown(wait=True, cancel_futures=True)
 
 
 @contextmanager
