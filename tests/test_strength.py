@@ -121,16 +121,17 @@ class Strength(InFolder):
         self.assertEqual(after.noticed + len(after.survivors), before.noticed + len(before.survivors))
 
     def test_the_command(self) -> None:
-        path = self.write("lock.yaml", LOCK)
-        self.write("l.log", "2026-03-03 22:10:41 G7 LG/30 pump 3 runs 1.5 h\n")
-        called = kinglet("check", path, "--mutate", "--sample", "l.log")
-        self.assertEqual(0, called.status)
-        self.assertRegex(called.out, r"lock-gate strength \d+%  \d+ of \d+ changes are noticed")
-        told = kinglet("check", path, "--mutate", "--json").json()["parsers"][0]["strength"]
-        self.assertEqual(
-            round(told["noticed"] / (told["noticed"] + len(told["survivors"])), 6), round(told["score"], 6)
+        path = self.write("tide.yaml", TIDE)
+        self.write(
+            "t.log", "ts=1772674260000 dev=tide-1.example ev=ask user=t.varela src=203.0.113.7 level=1 result=ok\n"
         )
-        self.assertEqual([0, 1], [kinglet("check", path, "--mutate", "--least", most).status for most in ("10", "100")])
+        called = kinglet("check", path, "--mutate", "--sample", "t.log", "--least", "10")
+        self.assertEqual(0, called.status)
+        self.assertRegex(called.out, r"tide-feed strength \d+%  \d+ of \d+ changes are noticed")
+        weak = kinglet("check", path, "--mutate", "--json", "--least", "100")
+        told = weak.json()["parsers"][0]["strength"]
+        self.assertEqual(1, weak.status)
+        self.assertAlmostEqual(told["noticed"] / (told["noticed"] + len(told["survivors"])), told["score"])
         for arguments, said in (
             (["--mutate", "--least", "101"], "101 is no score"),
             (["--least", "50"], "add --mutate"),

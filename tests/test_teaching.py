@@ -22,10 +22,10 @@ from kinglet.demo.writing import write_demo
 from kinglet.drafting.editing import inserted, node_at, replaced, with_key
 from kinglet.patterns.grammar import parse, slots
 from kinglet.spec.document import from_text
+from kinglet.spec.patterns import patterns_of
 from kinglet.teaching.fronts import front_of
 from kinglet.teaching.patterns import named
 from kinglet.teaching.places import found_in
-from kinglet.teaching.unnamed import patterns_of
 from tests.helpers import InFolder, examples, kinglet
 
 SHOWN = ("context", "marked", "count", "of")

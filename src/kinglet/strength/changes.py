@@ -8,7 +8,9 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NamedTuple
 
 from kinglet.patterns.grammar import Blank, Literal, Optional, PartRef, PatternError, Slot, Token, escaped, parse
+from kinglet.patterns.grammar import slots as slots_of
 from kinglet.spec.document import KeyPath
+from kinglet.spec.patterns import patterns_of
 
 _WIDER = {
     "int": "word", "num": "word", "ip": "word", "ipv4": "ip", "ipv6": "ip", "port": "int", "mac": "word",
@@ -51,20 +53,6 @@ def changed(values: Values, change: Change) -> dict[str, Any]:
     else:
         inner[change.path[-1]] = change.value
     return whole
-
-
-def _patterns(values: Values) -> Iterator[tuple[KeyPath, str]]:
-    """The patterns of envelope, parts and variants."""
-    envelope = values.get("envelope")
-    if isinstance(envelope, str):
-        yield ("envelope",), envelope
-    elif isinstance(envelope, dict) and isinstance(envelope.get("pattern"), str):
-        yield ("envelope", "pattern"), envelope["pattern"]
-    for name, text in (values.get("parts") or {}).items():
-        yield ("parts", name), text
-    for i, variant in enumerate(values.get("variants") or []):
-        if isinstance(variant.get("pattern"), str):
-            yield ("variants", i, "pattern"), variant["pattern"]
 
 
 def written(tokens: tuple[Token, ...]) -> str:
@@ -117,7 +105,7 @@ def _variations(tokens: tuple[Token, ...]) -> Iterator[tuple[tuple[Token, ...], 
 
 def pattern_parts(values: Values) -> Iterator[Change]:
     """Optional parts left out or made to stand always; types wider and narrower; words left out."""
-    for path, text in _patterns(values):
+    for path, text in patterns_of(values):
         try:
             tokens = parse(text)
         except PatternError:
@@ -129,9 +117,9 @@ def pattern_parts(values: Values) -> Iterator[Change]:
 
 def swapped_slots(values: Values) -> Iterator[Change]:
     """Two slots of one type that change places."""
-    for path, text in _patterns(values):
+    for path, text in patterns_of(values):
         try:
-            slots = [token for token in _all_slots(parse(text)) if token.name]
+            slots = [token for token in slots_of(parse(text)) if token.name]
         except PatternError:
             continue
         for one, other in itertools.pairwise(slots):
@@ -147,14 +135,6 @@ def swapped_slots(values: Values) -> Iterator[Change]:
                     "".join(turned.get(piece, piece) for piece in pieces),
                     f"`{one.name}` and `{other.name}` swapped",
                 )
-
-
-def _all_slots(tokens: tuple[Token, ...]) -> Iterator[Slot]:
-    for token in tokens:
-        if isinstance(token, Slot):
-            yield token
-        elif isinstance(token, Optional):
-            yield from _all_slots(token.tokens)
 
 
 def regexes(values: Values) -> Iterator[Change]:

@@ -17,12 +17,13 @@ from kinglet.names import RESERVED
 from kinglet.patterns.grammar import Literal, Optional, Token, escaped, parse
 from kinglet.plan.data import Plan, Reading
 from kinglet.spec.document import KeyPath
+from kinglet.spec.patterns import patterns_of
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.teaching.fronts import front_of
 from kinglet.teaching.patterns import Way, named, way_of_front, ways, whole
 from kinglet.teaching.places import Found, Layout, Place, found_in, label_of, one_field, type_of_values
 from kinglet.teaching.trial import Change, Trial
-from kinglet.teaching.unnamed import Unnamed, patterns_of
+from kinglet.teaching.unnamed import Unnamed
 
 _LOOKED_AT = 500
 _OPEN = ("rest", "text", "word")

@@ -14,6 +14,7 @@ from kinglet.parser import Parser, load
 from kinglet.patterns.grammar import Literal, Optional, PatternError, Slot, Token, parse, slots
 from kinglet.patterns.types import STRUCTURES, TYPES
 from kinglet.spec.document import KeyPath
+from kinglet.spec.patterns import patterns_of
 
 _NAME = "unnamed_slot_"
 
@@ -36,20 +37,6 @@ class Unnamed(NamedTuple):
     def variant(self) -> int | None:
         """The number of the variant that has it; none for the envelope and for parts."""
         return int(self.path[1]) if self.path[0] == "variants" else None
-
-
-def patterns_of(values: Any) -> Iterator[tuple[KeyPath, str]]:
-    """The patterns of a parser file, with where they stand."""
-    envelope = values.get("envelope")
-    if isinstance(envelope, str):
-        yield ("envelope",), envelope
-    elif isinstance(envelope, dict) and isinstance(envelope.get("pattern"), str):
-        yield ("envelope", "pattern"), envelope["pattern"]
-    for name, text in (values.get("parts") or {}).items():
-        yield ("parts", name), text
-    for i, variant in enumerate(values.get("variants") or []):
-        if isinstance(variant.get("pattern"), str):
-            yield ("variants", i, "pattern"), variant["pattern"]
 
 
 def put(values: Any, path: KeyPath, value: Any) -> None:
