@@ -160,7 +160,101 @@ cases:
     expect: {variant: seen, time: 2026-03-04T04:10:41Z, count: 4, place: the fish quay}
 """
 
-BASES = {"gull": GULL, "lock": LOCK, "door": DOOR, "tide": TIDE}
+BERTH = r"""kinglet: 1
+parser: berth-guard
+version: 1.0.0
+product: {vendor: Kaldhaven, name: BerthGuard}
+envelope: {syslog: rfc5424, app: berthd}
+time: {from: stamp, format: iso8601}
+event:
+  class: Authentication
+  severity: Informational
+  set: {dst_endpoint.hostname: host, service.name: {text: berthd}, user.name: user}
+variants:
+  - name: entered
+    pattern: 'user {user:word} entered from {src:ip} port {port:port}[[ using {how:word}]]'
+    event: {activity: Logon, status: Success, set: {src_endpoint.ip: src, src_endpoint.port: port, auth_protocol: how}}
+  - name: refused
+    pattern: 'user {user:word} refused from {src:ip}: {why:rest}'
+    event: {activity: Logon, status: Failure, set: {src_endpoint.ip: src, status_detail: why}}
+  - name: left
+    pattern: 'user {user:word} left after {secs:int} s'
+    event: {activity: Logoff, status: Success}
+cases:
+  - raw: '<38>1 2026-03-02T06:15:00Z quay-2.example berthd 812 - - user m.okoro entered from 192.0.2.7 port 5100 using card'
+    expect: {variant: entered, user: m.okoro, src: 192.0.2.7}
+  - raw: '<38>1 2026-03-02T06:15:00Z quay-2.example berthd 812 - - user m.okoro entered from 192.0.2.7 port 5100'
+    expect: {variant: entered, how: null}
+  - raw: '<38>1 2026-03-02T06:15:00Z quay-2.example berthd 812 - - user t.varela refused from 192.0.2.8: card is old'
+    expect: {variant: refused, why: card is old}
+  - raw: '<38>1 2026-03-02T06:15:00Z quay-2.example berthd 812 - - user t.varela left after 31 s'
+    expect: {variant: left, secs: 31}
+"""
+
+CRANE = r"""kinglet: 1
+parser: crane-api
+version: 2.0.0
+product: {vendor: Quayline, name: CraneAPI}
+events: json
+envelope:
+  json: true
+  types: {ts: time, op: word, who.name: word, who.ip: ip, crane: int, level: int, ok: bool, took: num}
+kind: op
+time: {from: ts, format: epoch_ms}
+event:
+  class: API Activity
+  set: {actor.user.name: who.name, src_endpoint.ip: who.ip, api.operation: op, api.service.name: {text: crane}, duration: "CAST(took AS BIGINT)"}
+  translate: {status: {from: "CAST(ok AS VARCHAR)", to: {"true": Success, "false": Failure}}, severity: {from: level, to: {1: Low, 2: High}}}
+variants:
+  - name: lift
+    kind: lift
+    event: {activity: Update}
+  - name: look
+    kind: [look, list]
+    event: {activity: Read}
+cases:
+  - raw: '{"ts": 1772674260000, "op": "lift", "who": {"name": "m.okoro", "ip": "192.0.2.9"}, "crane": 4, "level": 1, "ok": true, "took": 2.5}'
+    expect: {variant: lift, crane: 4}
+  - raw: '{"ts": 1772674261000, "op": "look", "who": {"name": "m.okoro", "ip": "192.0.2.9"}, "level": 2, "ok": false}'
+    expect: {variant: look, ok: false}
+  - raw: '{"ts": 1772674262000, "op": "list", "who": {"name": "m.okoro", "ip": "192.0.2.9"}, "level": 1, "ok": true}'
+    expect: {variant: look}
+"""
+
+SLUICE = r"""kinglet: 1
+parser: sluice
+version: 1.0.0
+product: {vendor: Brackwater, name: Sluice}
+events: {start: '^\[\d{2}\.\d{2}\.\d{4}'}
+time: {from: stamp, format: "%d.%m.%Y %H:%M:%S", zone: Europe/Lisbon}
+envelope: {regex: '^\[(?P<stamp>[^\]]+)\] (?P<unit>\w+): (?P<body>(?s:.*))$'}
+event: {class: Entity Management, severity: Low, set: {device.name: unit, device.type_id: 0}}
+variants:
+  - name: set
+    regex: '^set (?P<gate>\w+) to (?P<height>\d+\.\d+) by (?P<who>[\w.]+)(?: at (?P<addr>[0-9.]+))?$'
+    types: {height: num, addr: ipv4}
+    event: {activity: Update, status: Success, set: {entity.name: gate, actor.user.name: who, src_endpoint.ip: addr}}
+  - name: moved
+    regex: '^gate (?P<gate>\w+) (?P<way>raised|lowered) (?P<secs>\d+)s$'
+    types: {secs: int}
+    event: {activity: Other, set: {entity.name: gate, activity_name: way}}
+  - name: fault
+    regex: '^fault (?P<code>E\d{3}) in (?P<part>[a-z ]+)$'
+    event: {activity: Other, set: {entity.name: part, activity_name: {text: fault}, status_code: code}}
+cases:
+  - raw: '[28.02.2026 10:00:01] S1: set west to 2.50 by m.okoro at 192.0.2.3'
+    expect: {variant: set, height: 2.5, time: 2026-02-28T10:00:01Z}
+  - raw: '[28.02.2026 10:00:01] S1: set west to 2.50 by m.okoro'
+    expect: {variant: set, addr: null}
+  - raw: '[28.02.2026 10:00:01] S1: gate west raised 12s'
+    expect: {variant: moved, way: raised}
+  - raw: '[28.02.2026 10:00:01] S1: gate west lowered 12s'
+    expect: {variant: moved, way: lowered}
+  - raw: '[28.02.2026 10:00:01] S1: fault E101 in west gate'
+    expect: {variant: fault, part: west gate}
+"""
+
+BASES = {"berth": BERTH, "crane": CRANE, "sluice": SLUICE, "gull": GULL, "lock": LOCK, "door": DOOR, "tide": TIDE}
 
 
 class Planted(NamedTuple):
@@ -309,4 +403,42 @@ PLANTED: tuple[Planted, ...] = (
             '%S"  # kinglet: allow T01 the panel has the zone of its room\n', ("T01",)),
     Planted("A02", "lock", "  zone: Europe/Lisbon\n", "  zone: Europe/Lisbon  # kinglet: allow T01 of old\n", "allow T01",
             "  zone: Europe/Lisbon  # it stands on the quay\n"),
+    # a head of syslog, JSON objects, regexes
+    Planted('V02', 'berth', 'variants:\n', "variants:\n  - name: any\n    pattern: 'user {user:word} {what:rest}'\n    event: {activity: Other, set: {activity_name: what}}\n", 'name: entered', 'variants:\n'),
+    Planted('R06', 'berth', 'refused from {src:ip}', 'refused from {src:word}', 'refused from', 'refused from {src:ip}'),
+    Planted('R06', 'berth', 'refused from {src:ip}: ', 'refused from {src:text}: ', 'refused from', 'refused from {src:ip}: '),
+    Planted('V04', 'berth', 'cases:\n', "  - name: left-again\n    pattern: 'user {user:word} left after {secs:int} s'\n    event: {activity: Logoff, status: Success}\ncases:\n", 'name: left-again', 'cases:\n'),
+    Planted('M08', 'berth', 'activity: Logon, status: Failure', 'activity: Logon, status: Success', 'status: Success, set: {src_endpoint.ip: src, status', 'activity: Logon, status: Failure'),
+    Planted('M03', 'berth', 'set: {src_endpoint.ip: src, status_detail: why}', 'set: {status_detail: why}', 'name: refused', 'set: {src_endpoint.ip: src, status_detail: why}'),
+    Planted('C01', 'berth', "  - raw: '<38>1 2026-03-02T06:15:00Z quay-2.example berthd 812 - - user t.varela left after 31 s'\n    expect: {variant: left, secs: 31}\n", '', 'name: left', "  - raw: '<38>1 2026-03-02T06:15:00Z quay-2.example berthd 812 - - user t.varela left after 31 s'\n    expect: {variant: left, secs: 31}\n"),
+    Planted('M01', 'berth', 'set: {dst_endpoint.hostname: host, service.name: {text: berthd}, user.name: user}', 'set: {device.hostname: host, user.name: user}', 'activity: Logon, status: Success', 'set: {dst_endpoint.hostname: host, service.name: {text: berthd}, user.name: user}'),
+    Planted('M04', 'berth', 'activity: Logoff, status: Success}\ncases', 'activity: Logoff, status: Success, set: {status_id: 2}}\ncases', 'status_id: 2', 'activity: Logoff, status: Success}\ncases'),
+    Planted('U01', 'berth', 'variants:\n', "types: {card: {regex: '[0-9]{8}'}}\nvariants:\n", 'card: {regex', 'variants:\n'),
+    Planted('U02', 'berth', 'variants:\n', "parts: {who: 'user {user:word}'}\nvariants:\n", 'parts: {who', 'variants:\n'),
+    Planted('V04', 'crane', 'kind: [look, list]', 'kind: [look, list, look]', 'kind: [look', 'kind: [look, list]'),
+    Planted('V04', 'crane', 'kind: [look, list]', 'kind: [look, list, lift]', 'kind: [look', 'kind: [look, list]'),
+    Planted('V04', 'crane', 'cases:\n', '  - name: lift-again\n    kind: lift\n    event: {activity: Update}\ncases:\n', 'name: lift-again', 'cases:\n'),
+    Planted('M06', 'crane', 'api.operation: op,', 'api.operation: op, severity_id: level,', 'severity_id: level', 'api.operation: op,'),
+    Planted('M03', 'crane', 'actor.user.name: who.name, ', 'actor.user.uid: crane, ', 'json: true', 'actor.user.name: who.name, ', ('M07',)),
+    Planted('R06', 'crane', 'who.ip: ip', 'who.ip: word', 'types: {ts', 'who.ip: ip'),
+    Planted('T07', 'crane', 'format: epoch_ms', 'format: epoch_any', 'epoch_any', 'format: epoch_ms'),
+    Planted('M05', 'crane', 'translate: {status: {from: "CAST(ok AS VARCHAR)", to: {"true": Success, "false": Failure}}, severity', 'status: Success\n  translate: {severity', 'status: Success', 'translate: {status: {from: "CAST(ok AS VARCHAR)", to: {"true": Success, "false": Failure}}, severity'),
+    Planted('U03', 'crane', 'cases:\n', 'steps:\n  - {note: x, when: crane > 99, set: {crane: crane - 99}}\ncases:\n', 'note: x', 'cases:\n'),
+    Planted('C02', 'crane', 'cases:\n', 'cases:\n  - raw: \'{"ts": 1772674290000, "op": "lift", "who": {"name": "t.varela", "ip": "192.0.2.8"}, "crane": 5, "level": 1, "ok": true, "took": 3.5}\'\n    expect: {variant: lift}\n', '1772674260000', 'cases:\n'),
+    Planted('C03', 'crane', '    expect: {variant: look}\n', '', '1772674262000', '    expect: {variant: look}\n'),
+    Planted('R01', 'sluice', "by (?P<who>[\\w.]+)(?: at (?P<addr>[0-9.]+))?$'", "by (?P<who>[\\w.]+)(?: at (?P<addr>[0-9.]+))?'", "regex: '^set", "by (?P<who>[\\w.]+)(?: at (?P<addr>[0-9.]+))?$'", ('R04',)),
+    Planted('R01', 'sluice', "'^gate (", "'gate (", "regex: 'gate", "'^gate ("),
+    Planted('R02', 'sluice', '\\d+\\.\\d+', '\\d+.\\d+', "regex: '^set", '\\d+\\.\\d+'),
+    Planted('R01', 'sluice', "{start: '^", "{start: '", 'events: {start', "{start: '^"),
+    Planted('R03', 'sluice', 'by (?P<who>[\\w.]+)(?:', 'by (?P<who>.*)(?:', "regex: '^set", 'by (?P<who>[\\w.]+)(?:'),
+    Planted('R03', 'sluice', '^gate (?P<gate>\\w+) ', '^gate (?P<gate>.+) ', "regex: '^gate", '^gate (?P<gate>\\w+) '),
+    Planted('R03', 'sluice', '\\[(?P<stamp>[^\\]]+)\\] ', '\\[(?P<stamp>.*)\\] ', 'envelope:', '\\[(?P<stamp>[^\\]]+)\\] '),
+    Planted('R07', 'sluice', '    types: {secs: int}\n', '', "regex: '^gate", '    types: {secs: int}\n'),
+    Planted('S02', 'sluice', '(?P<part>[a-z ]+)$', '(?P<part>(?:[a-z]+ ?)+)(?<!x)$', "regex: '^fault", '(?P<part>[a-z ]+)$'),
+    Planted('T01', 'sluice', ', zone: Europe/Lisbon', '', 'time: {from', ', zone: Europe/Lisbon'),
+    Planted('T04', 'sluice', 'format: "%d.%m.%Y %H:%M:%S"', 'format: ["%d.%m.%Y %H:%M:%S", "%m.%d.%Y %H:%M:%S"]', 'time: {from', 'format: "%d.%m.%Y %H:%M:%S"'),
+    Planted('T06', 'sluice', '"%d.%m.%Y %H:%M:%S"', '["%d.%m.%Y %H:%M:%S", "%d.%m %H:%M:%S"]', 'time: {from', '"%d.%m.%Y %H:%M:%S"', ('T04',)),
+    Planted('V02', 'sluice', '  - name: moved\n', "  - name: gates\n    regex: '^gate (?P<text>.*)$'\n    event: {activity: Other, set: {entity.name: text, activity_name: text}}\n  - name: moved\n", 'name: moved', '  - name: moved\n', ('C02',)),
+    Planted('R05', 'sluice', '(?P<code>E\\d{3}) in (?P<part>[a-z ]+)$', '(?P<code>E\\d{3}) in (?:(?P<part>[a-z ]+)|(?P<word>west))$', "regex: '^fault", '(?P<code>E\\d{3}) in (?P<part>[a-z ]+)$'),
+    Planted('R06', 'sluice', 'addr: ipv4}', 'addr: text}', "regex: '^set", 'addr: ipv4}'),
 )  # fmt: skip

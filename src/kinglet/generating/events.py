@@ -35,12 +35,14 @@ class Made:
     """An event that was made.
 
     variant: its number; body: what the variant itself reads of it; values: the text of each field that was put into it.
+    sure: whether the patterns of the variant read it as it is meant.
     """
 
     raw: str
     variant: int
     body: str = ""
     values: Mapping[str, str] = field(default_factory=dict)
+    sure: bool = True
 
     def with_body(self, body: str) -> Made:
         """The same event with other text where its variant reads."""
@@ -75,18 +77,20 @@ class Maker:
         for _ in range(_TRIES):
             values = dict(change or {})
             for slot, kinds in variant.kinds.items():
-                values[slot] = str(self.rng.choice(kinds))
+                values.setdefault(slot, str(self.rng.choice(kinds)))
             texts = self._event(variant, values, there, sure)
             if texts is not None:
-                return Made(texts[0], number, texts[1], values)
+                return Made(texts[0], number, texts[1], values, sure)
         return None
 
     def several(self, number: int, count: int) -> list[Made]:
         """Events of a variant that differ: all optional parts, none, then some by chance."""
         ways: list[Callable[[int], bool]] = [lambda _: True, lambda _: False]
         ways += [lambda _: self.rng.random() < 0.5] * max(count - 2, 0)
-        found = [made for way in ways[:count] if (made := self.make(number, way)) is not None]
-        return list({made.raw: made for made in found}.values())
+        found = [self.make(number, way) or self.make(number, way, sure=False) for way in ways[:count]]
+        for slot, known in self.plan.variants[number].kinds.items():
+            found += [self.make(number, change={slot: str(kind)}) for kind in known] if len(known) > 1 else []
+        return list({made.raw: made for made in found if made is not None}.values())
 
     def one_by_one(self, number: int) -> list[Made]:
         """For each optional part of a variant an event that has all but it, and one that has it alone."""
@@ -132,7 +136,8 @@ class Maker:
         if not (variant.reading.regexes or variant.reading.structures):
             whole = None  # the envelope says it all
         given = {whole: body} if whole is not None else {}
-        out = self._reading(envelope, values, there, sure, given)
+        # the part that holds the message may be optional there
+        out = self._reading(envelope, values, lambda _: True, sure, given)
         values.pop(whole or "", None)
         return None if out is None else (out, body)
 
@@ -148,11 +153,11 @@ class Maker:
         texts = dict(given or {})
         for plan in reading.structures:
             made = self._structure(plan, values, there)
-            if made is None:
-                return None
             if plan.source is None:
                 return made
-            texts[plan.source] = made
+            if made is None and plan.structure.name != "sdata":
+                return None
+            texts[plan.source] = made if made is not None else "-"  # no structured data, as RFC 5424 writes it
         if not reading.regexes:
             return ""
         for _ in range(_TRIES):

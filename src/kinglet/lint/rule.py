@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import functools
+import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal, NamedTuple
@@ -133,3 +134,9 @@ def short(text: str, most: int = 100) -> str:
     """A text in backquotes, on one line."""
     one = text.replace("\n", "⏎").replace("\t", "⇥")
     return f"`{one if len(one) <= most else one[: most - 1] + '…'}`"
+
+
+def alternatives(regex: str | None, name: str) -> list[str]:
+    """The words that a group of a regex can be, where it is nothing but words."""
+    match = re.search(rf"\(\?P<{re.escape(name)}>(?:\(\?:)?(\w+(?:\|\w+)+)\)", regex or "")
+    return match[1].split("|") if match else []

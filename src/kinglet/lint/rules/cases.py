@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from kinglet.insight.values import look_of
-from kinglet.lint.rule import Found, LintRule, Subject
+from kinglet.lint.rule import Found, LintRule, Subject, alternatives
 
 
 def no_case(subject: Subject) -> Iterator[Found]:
@@ -38,10 +38,10 @@ def _shows(subject: Subject, event: dict[str, Any]) -> tuple[Any, ...]:
     """What an event shows of its parser."""
     words = {
         item.name
-        for variant in subject.plan.variants
+        for number, variant in enumerate(subject.plan.variants)
         if variant.name == event["variant"]
         for item in variant.reading.fields
-        if "|" in item.type.name
+        if "|" in item.type.name or alternatives(subject.definition.variants[number].regex, item.name)
     } | {kind.slot for kind in subject.plan.kinds}
     values = tuple(
         (name, str(event[name]) if name in words else look_of(str(event[name])))

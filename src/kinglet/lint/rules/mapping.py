@@ -9,7 +9,7 @@ from typing import Any
 
 from kinglet.errors import ModelError
 from kinglet.insight.cases import case_batches, mapped_case
-from kinglet.lint.rule import Found, LintRule, Subject
+from kinglet.lint.rule import Found, LintRule, Subject, alternatives
 from kinglet.ocsf.identity import BY_NAME
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import MappingPlan
@@ -103,25 +103,36 @@ def mapped_nowhere(subject: Subject) -> Iterator[Found]:
         if reading is not None
         for item in reading.every_field
     }
-    said = {name for _, _, mapping in _variants(subject) for name in mapping.used}
+    mapped = {name for _, _, mapping in _variants(subject) for name in mapping.used}
+    said: set[str] = set()
     for i, _, mapping in _variants(subject):
         own = {item.name for item in subject.plan.variants[i].reading.every_field}
         for leaf in mapping.leaves:
             name = leaf.path.removeprefix("unmapped.")
-            if name == leaf.path or name in said or name.startswith("not_mapped."):
+            # what the envelope has for all of them need not be of use to each
+            known = name in mapping.used if name in own else name in mapped
+            if name == leaf.path or known or name in said or name.startswith("not_mapped."):
                 continue
-            fits = _NAMES.get(name.lower()) or _WHO.get(types.get(name, ""))
+            fits = _fits(name, types.get(name, ""))
             if fits is not None:
                 said.add(name)
                 path: KeyPath = ("variants", i) if name in own else ("envelope",)
-                what = (
-                    f"tells who or where, as type `{types[name]}`" if types.get(name) in _WHO else "tells who or where"
+                what = "tells who or where"
+                if types.get(name) in _WHO:
+                    what += f", as type `{types[name]}`"
+                nowhere = (
+                    "no attribute takes it here, as in other variants" if name in mapped else "no attribute takes it"
                 )
-                yield Found(
-                    path,
-                    f"`{name}` {what}, and no attribute takes it",
-                    f"map it under `set`, such as `{fits}: {name}`",
-                )
+                yield Found(path, f"`{name}` {what}, and {nowhere}", f"map it under `set`, such as `{fits}: {name}`")
+
+
+_PERSON = re.compile(r"(?:^|[._])(?:(?:user|account|login)(?:[._]?name)?|(?:who|actor|operator|person)[._]name)$")
+
+
+def _fits(name: str, kind: str) -> str | None:
+    """The attribute that a field most likely is, where it tells who or where."""
+    lower = name.lower()
+    return _NAMES.get(lower) or _WHO.get(kind) or ("user.name" if _PERSON.search(lower) else None)
 
 
 def contradictions(subject: Subject) -> Iterator[Found]:
@@ -261,6 +272,9 @@ def _varies(event: EventMapping | None, key: str) -> bool:
     return key in event.translate or any(name in event.set for name in (f"{key}_id", f"{key}_name"))
 
 
+_OUTCOME = re.compile(r"(?:^|[._])(?:ok|success|succeeded|passed|allowed|granted|accepted)$")
+
+
 def _told(
     subject: Subject, number: int, class_caption: str, key: str
 ) -> tuple[str, tuple[str, str], tuple[str, str]] | None:
@@ -273,24 +287,22 @@ def _told(
     envelope = subject.plan.envelope.every_field if subject.plan.envelope is not None else ()
     for item in (*subject.plan.variants[number].reading.every_field, *envelope):
         words = item.type.name.split("|") if "|" in item.type.name else []
-        words = words or _alternatives(subject.definition.variants[number].regex, item.name)
+        words = words or alternatives(subject.definition.variants[number].regex, item.name)
+        listed = bool(words)
         words = words or list(dict.fromkeys(map(str, subject.values(subject.plan.variants[number].name, item.name))))
         found: dict[str, str] = {}
         for word in words:
             plain = word.strip('"').lower()
-            means = next((c for c, known in _MEANS.items() if c in captions and plain in known), None)
+            known_words = (c for c, known in _MEANS.items() if c in captions and plain in known)
+            means = next(known_words, None)
+            if means is None and item.type.value == "bool" and _OUTCOME.search(item.name.lower()):
+                means = {"true": "Success", "false": "Failure"}.get(plain) if "Success" in captions else None
             if means is not None:
                 found.setdefault(means, word.strip('"'))
-        if len(found) > 1 and item.type.name not in ("text", "rest"):
+        if len(found) > 1 and (listed or item.type.name not in ("text", "rest")):
             (a, one), (b, two) = list(found.items())[:2]
             return item.name, (one, a), (two, b)
     return None
-
-
-def _alternatives(regex: str | None, name: str) -> list[str]:
-    """The words that a group of a regex can be, where it is nothing but words."""
-    match = re.search(rf"\(\?P<{re.escape(name)}>(\w+(?:\|\w+)+)\)", regex or "")
-    return match[1].split("|") if match else []
 
 
 _BAD = frozenset(("failed", "failure", "denied", "refused", "rejected", "invalid", "incorrect", "unauthorized"))

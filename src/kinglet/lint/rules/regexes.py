@@ -21,6 +21,7 @@ _NARROW = ("ipv4", "ip", "network", "mac", "uuid", "email", "url")
 _WIDE = ("word", "text", "rest")
 _SIGNS = frozenset(" ,;:|=\t\"'[](){}<>/-")
 _WRONG = "?!"
+_TRIES = 3
 _FEW_TEXTS = 2
 """Of one text of several words it cannot be told whether others are like it."""
 
@@ -162,7 +163,7 @@ def _sign(items: list[Any]) -> str | None:
             return " "
         if str(operation) == "IN" and any("SPACE" in str(item) and "NOT" not in str(item) for _, item in value):
             return " "
-        if str(operation) in ("MAX_REPEAT", "MIN_REPEAT") and value[0] > 0:
+        if str(operation) in ("MAX_REPEAT", "MIN_REPEAT") and (value[0] > 0 or value[1] == 1):
             return _sign(list(value[2]))
         if str(operation) == "SUBPATTERN":
             return _sign(list(value[3]))
@@ -196,13 +197,13 @@ def _wrong(subject: Subject, number: int) -> Iterator[tuple[str, Made]]:
     reading = subject.plan.variants[number].reading
     if not reading.regexes or not optional_parts(reading.regexes[-1]):
         return
-    whole = subject.maker.make(number)
-    if whole is None or whole.raw.count(whole.body) != 1:
-        return
+    made = [one for _ in range(_TRIES) if (one := subject.maker.make(number)) is not None]
     for item in reading.fields:
-        text = whole.values.get(item.name)
-        if item.type.name not in _UNSURE and text and whole.body.count(text) == 1:
-            yield item.name, whole.with_body(whole.body.replace(text, _WRONG))
+        for whole in made if item.type.name not in _UNSURE else ():
+            text = whole.values.get(item.name)
+            if text and whole.body.count(text) == whole.raw.count(whole.body) == 1:
+                yield item.name, whole.with_body(whole.body.replace(text, _WRONG))
+                break
 
 
 def never_taken(subject: Subject) -> Iterator[Found]:
@@ -230,7 +231,7 @@ def never_taken(subject: Subject) -> Iterator[Found]:
 
 def too_wide(subject: Subject) -> Iterator[Found]:
     for path, name, kind, texts in _fields(subject):
-        if kind not in _WIDE or len(set(texts)) < (1 if kind == "word" else _FEW_TEXTS):
+        if kind not in _WIDE or len(set(texts)) < _enough(name, kind):
             continue
         narrow = next((one for one in _NARROW if all(_is(one, text) for text in texts)), None)
         if narrow is not None:
@@ -242,6 +243,16 @@ def too_wide(subject: Subject) -> Iterator[Found]:
                 if path[-1] == "pattern" or path == ("envelope",)
                 else f"give it the type: `types: {{{name}: {narrow}}}`",
             )
+
+
+_ADDRESS_NAME = re.compile(
+    r"(?:^|[._])(?:ip|addr|address|src|dst|client|peer|remote|source|destination)(?:$|_ip|_addr)"
+)
+
+
+def _enough(name: str, kind: str) -> int:
+    """How many different texts tell that all are of a narrower type."""
+    return 1 if kind == "word" or _ADDRESS_NAME.search(name.lower()) else _FEW_TEXTS
 
 
 def untyped_number(subject: Subject) -> Iterator[Found]:

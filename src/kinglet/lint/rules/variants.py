@@ -18,6 +18,8 @@ def _takers(subject: Subject) -> dict[int, tuple[list[Made], dict[int, list[Made
     made: dict[int, list[Made]] = defaultdict(list)
     taken: dict[int, dict[int, list[Made]]] = defaultdict(lambda: defaultdict(list))
     for one in subject.made:
+        if not one.made.sure:
+            continue
         made[one.made.variant].append(one.made)
         if one.variant is not None and one.variant < one.made.variant:
             taken[one.made.variant][one.variant].append(one.made)
@@ -37,7 +39,7 @@ def _reads(subject: Subject, by: int, events: list[Made]) -> bool:
 
 
 def _of(subject: Subject, number: int) -> list[Made]:
-    return [one.made for one in subject.made if one.made.variant == number]
+    return [one.made for one in subject.made if one.made.variant == number and one.made.sure]
 
 
 def _alike(one: VariantPlan, other: VariantPlan) -> bool:
@@ -130,6 +132,23 @@ def twice(subject: Subject) -> Iterator[Found]:
             again = next((value for i, value in enumerate(values) if value in values[:i]), None)
             if again is not None:
                 yield Found(("variants", number, "kind"), f"has the {slot} {again} twice", "leave one of them out")
+            yield from _kind_of_another(subject, number, slot, values)
+
+
+def _kind_of_another(subject: Subject, number: int, slot: str, values: tuple[str | int, ...]) -> Iterator[Found]:
+    """A value of kind, one of several, all of whose events an earlier variant reads."""
+    made = [one for one in subject.made if one.made.variant == number and one.made.sure]
+    for value in dict.fromkeys(values) if len(set(values)) > 1 else ():
+        of_kind = [one for one in made if one.made.values.get(slot) == str(value)]
+        takers = {one.variant for one in of_kind}
+        taker = next(iter(takers)) if len(takers) == 1 else None
+        if taker is not None and taker < number and any(one.variant == number for one in made):
+            name = subject.plan.variants[taker].name
+            yield Found(
+                ("variants", number, "kind"),
+                f"has the {slot} {value}, whose events `{name}` reads already",
+                "leave it out in one of the two",
+            )
 
 
 RULES = (
