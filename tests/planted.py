@@ -301,7 +301,7 @@ PLANTED: tuple[Planted, ...] = (
             + _CASES, "name: asked-again", _CASES),
     # regexes and patterns
     Planted("R01", "door", r"'^refused (?P", r"'refused (?P", "regex: 'refused", r"'^(?i:refused) (?P"),
-    Planted("R01", "door", r"\d{2}:\d{2}))?$'", r"\d{2}:\d{2}))?'", "regex: '^refused", r"\d{2}:\d{2}))?\s*$'"),
+    Planted("R01", "door", r"\d{2}:\d{2}))?$'", r"\d{2}:\d{2}))?'", "regex: '^refused", r"\d{2}:\d{2}))?\s*$'", ("R05",)),
     Planted("R01", "door", r"{start: '^\d{4}", r"{start: '\d{4}", "start: '", r"{start: '^[0-9]{4}"),
     Planted("R01", "door", r"'^door release (?P<release>\d+\.\d+)$'", r"'door release (?P<release>\d+\.\d+)'",
             "regex: 'door", r"'^door release (?P<release>\d{1,3}\.\d+)$'"),
@@ -430,7 +430,7 @@ PLANTED: tuple[Planted, ...] = (
     Planted('R01', 'sluice', "'^gate (", "'gate (", "regex: 'gate", "'^gate ("),
     Planted('R02', 'sluice', '\\d+\\.\\d+', '\\d+.\\d+', "regex: '^set", '\\d+\\.\\d+'),
     Planted('R01', 'sluice', "{start: '^", "{start: '", 'events: {start', "{start: '^"),
-    Planted('R03', 'sluice', 'by (?P<who>[\\w.]+)(?:', 'by (?P<who>.*)(?:', "regex: '^set", 'by (?P<who>[\\w.]+)(?:'),
+    Planted('R03', 'sluice', 'by (?P<who>[\\w.]+)(?:', 'by (?P<who>.*)(?:', "regex: '^set", 'by (?P<who>[\\w.]+)(?:', ('R05',)),
     Planted('R03', 'sluice', '^gate (?P<gate>\\w+) ', '^gate (?P<gate>.+) ', "regex: '^gate", '^gate (?P<gate>\\w+) '),
     Planted('R03', 'sluice', '\\[(?P<stamp>[^\\]]+)\\] ', '\\[(?P<stamp>.*)\\] ', 'envelope:', '\\[(?P<stamp>[^\\]]+)\\] '),
     Planted('R07', 'sluice', '    types: {secs: int}\n', '', "regex: '^gate", '    types: {secs: int}\n'),

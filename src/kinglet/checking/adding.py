@@ -10,7 +10,7 @@ from typing import Any
 import polars as pl
 
 from kinglet.checking.accepting import text_of
-from kinglet.drafting.cases import whole_case
+from kinglet.drafting.cases import model_of, whole_case
 from kinglet.drafting.editing import inserted, is_listed
 from kinglet.drafting.masking import Masks
 from kinglet.drafting.writing import case_lines
@@ -53,7 +53,10 @@ def add_cases(parser: Parser, places: Sequence[str], *, mask: bool = False) -> t
             found.append(Added(place, why_not="is a case already"))
             continue
         known.add(str(event["raw"]))
-        lines = tuple(case_lines(whole_case(parser, event)))
+        case = whole_case(parser, event)
+        if parser._definition.maps:
+            case["model"] = model_of(parser, case["raw"], case.get("at"))
+        lines = tuple(case_lines(case))
         text = inserted(text, "cases", lines)
         found.append(Added(place, lines))
     load_text(text, parser._document.name)  # what is written can be read

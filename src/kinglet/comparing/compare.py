@@ -83,7 +83,7 @@ class _Reader:
 
     def __init__(self, reader: ParseCalls, rules: Sequence[Rule]) -> None:
         self.reader, self.rules = reader, rules
-        self.is_mapped = any(_has_mapping(parser) for parser in reader.parsers.values())
+        self.is_mapped = any(parser._definition.maps for parser in reader.parsers.values())
         self.several = len(reader.parsers) > 1
 
     def frames(self, log: Source, reference_time: ReferenceTime) -> Iterator[pl.DataFrame]:
@@ -104,11 +104,6 @@ class _Reader:
             mapped = view.table(parsed)
             events = events.with_columns(rule.true_of(mapped).alias(f"#{rule.name}") for rule in self.rules)
         return events
-
-
-def _has_mapping(parser: Parser) -> bool:
-    definition = parser._definition
-    return definition.event is not None or any(one.event is not None for one in definition.variants)
 
 
 def _pairs(before: Iterator[pl.DataFrame], now: Iterator[pl.DataFrame]) -> Iterator[Pair]:

@@ -93,6 +93,26 @@ def whole_case(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
+def model_of(parser: Parser, raw: str, at: str | None) -> dict[str, Any]:
+    """What an event becomes in the model, as far as the parser file says it: its type, severity, and what is filled."""
+    result = parser.parse([raw], reference_time=at, workers=1)
+    mapped = next(iter(result.to_model()), None)
+    names = {variant.name: variant for variant in parser._plan.variants}
+    variant = names.get(str(result.events["variant"][0]))
+    if mapped is None or variant is None:
+        return {}
+    paths = ["type_uid", "severity_id", "status_id"]
+    paths += [path for mapping in variant.mappings for path in mapping.fills]
+    found = {path: _at(mapped, path) for path in dict.fromkeys(paths)}
+    return {path: value for path, value in found.items() if isinstance(value, str | int | float | bool)}
+
+
+def _at(mapped: Any, path: str) -> Any:
+    for part in path.split("."):
+        mapped = mapped.get(part) if isinstance(mapped, dict) else None
+    return mapped
+
+
 def _day(event: dict[str, Any]) -> date:
     return event["time"].date()  # type: ignore[no-any-return]
 

@@ -140,6 +140,8 @@ def case_lines(case: dict[str, Any]) -> Iterator[str]:
     if "at" in case:
         yield f"    at: {case['at']}"
     yield f"    expect: {scalar(case['expect'])}"
+    if case.get("model"):
+        yield f"    model: {scalar(case['model'])}"
 
 
 def _with_year(time: Mapping[str, Any]) -> Mapping[str, Any]:

@@ -9,8 +9,8 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from kinglet.generating.structures import structured
-from kinglet.generating.values import hostile, usual
-from kinglet.generating.walk import optional_parts, walked
+from kinglet.generating.values import hostile, is_value, usual
+from kinglet.generating.walk import may_hold, optional_parts, walked
 from kinglet.names import field_of
 from kinglet.patterns.types import SlotType
 from kinglet.plan.data import Reading, StructurePlan, VariantPlan
@@ -27,7 +27,7 @@ _KNOWN = {
     "epoch_us": "1772575841123456", "epoch_ns": "1772575841123456000", "epoch_any": "1772575841",
     "rfc3164": "Mar  3 22:10:41", "rfc5424": "2026-03-03T22:10:41Z", "rfc2822": "Tue, 03 Mar 2026 22:10:41 +0000",
 }  # fmt: skip
-_TRIES = 4
+_TRIES = 8
 
 
 @dataclass(frozen=True)
@@ -104,14 +104,23 @@ class Maker:
 
     def edges(self, number: int) -> list[tuple[str, Made]]:
         """For each field of a variant its values at the edge, one an event, with the name of the field."""
-        reading = self.plan.variants[number].reading
         found = []
+        regexes = [
+            reading.regexes[-1]
+            for reading in (self.plan.variants[number].reading, self.plan.envelope)
+            if reading is not None and reading.regexes and why_slow(reading.regexes[-1]) is None
+        ]
         for item in self.kept(number):
             for text in hostile(item.type):
-                made = self.make(number, change={item.name: text}, sure=False)
+                if not all(may_hold(regex, item.name, text) for regex in regexes):
+                    continue
+                whole = self.make(number)
+                if whole is None or item.name not in whole.values:
+                    continue
+                made = self.make(number, change={**whole.values, item.name: text}, sure=False)
                 if made is not None and made.values.get(item.name) == text:
                     found.append((item.name, made))
-        return found if reading.regexes or reading.structures else []
+        return found
 
     def kept(self, number: int) -> list[FieldLike]:
         """The fields whose values may be chosen: all but stamps and kinds."""
@@ -160,8 +169,8 @@ class Maker:
             texts[plan.source] = made if made is not None else "-"  # no structured data, as RFC 5424 writes it
         if not reading.regexes:
             return ""
-        for _ in range(_TRIES):
-            found = self._matching(reading, values, texts, there, sure)
+        for attempt in range(_TRIES):
+            found = self._matching(reading, values, texts, there, sure, attempt >= _TRIES // 2)
             if found is not None:
                 text, groups = found
                 for item in reading.fields:
@@ -178,18 +187,24 @@ class Maker:
         texts: Mapping[str, str],
         there: Callable[[int], bool],
         sure: bool,
+        bare: bool,
     ) -> tuple[str, dict[str, str]] | None:
         """A text of regexes, and what its groups hold: usual values, or what the regex itself says of them."""
         given = dict(texts)
-        for item in reading.fields:
-            if item.name not in texts:
-                text = values[item.name] if item.name in values else self._value(item.name, item.type)
-                if text is not None:
-                    given[item.name] = text
         regex = reading.regexes[-1]
+        for item in reading.fields:
+            if item.name in texts:
+                continue
+            if item.name in values:
+                given[item.name] = values[item.name]
+                continue
+            stamps = [text for text in self.stamps.get(item.name, ()) if may_hold(regex, item.name, text)]
+            text = self.rng.choice(stamps) if stamps else self._value(item.name, item.type)
+            if text is not None and may_hold(regex, item.name, text):
+                given[item.name] = text
         # a group of a regex may say more than its type, which for most of them is text
-        walks = (given, {name: text for name, text in given.items() if name in texts or name in values})
-        for one in walks:
+        own = {name: text for name, text in given.items() if name in {*texts, *values, *self.stamps}}
+        for one in (given, own) if bare else (given,):
             found = walked(regex, self.rng, one, there)
             if found is not None and (not sure or why_slow(regex) is not None or self._holds(reading, found)):
                 return found
@@ -199,7 +214,12 @@ class Maker:
         """Whether a text is read, and its groups hold what was put into them, where they hold anything."""
         text, groups = found
         match = next((match for regex in reading.regexes if (match := for_python(regex).search(text))), None)
-        return match is not None and all(match[name] in (groups.get(name), None) for name in groups)
+        kinds = {item.name: item.type for item in reading.fields if item.type.name != "time"}
+        # what a regex says of a group may be more than its type allows
+        return match is not None and all(
+            match[name] in (text, None) and (name not in kinds or is_value(kinds[name], text))
+            for name, text in groups.items()
+        )
 
     def _structure(self, plan: StructurePlan, values: dict[str, str], there: Callable[[int], bool]) -> str | None:
         texts: dict[str, str] = {}

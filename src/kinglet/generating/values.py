@@ -136,7 +136,9 @@ def hostile(kind: SlotType) -> tuple[str, ...]:
 
 
 def is_value(kind: SlotType, text: str) -> bool:
-    """Whether a text has the form of a type."""
+    """Whether a text has the form of a type; of one whose form depends on what follows it all have."""
+    if kind.stops is not None:
+        return kind.valid is None or re.fullmatch(for_python(kind.valid).pattern, text) is not None
     valid = kind.valid or kind.shape
     if valid and re.fullmatch(for_python(valid).pattern, text) is None:
         return False

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import importlib
 import random
 import re
 from collections.abc import Callable, Mapping
@@ -11,6 +12,7 @@ from typing import Any
 from kinglet.regex.for_python import translated
 from kinglet.regex.syntax_tree import tree_of
 
+_compiler: Any = importlib.import_module("re._compiler")
 _PLAIN = "abcdefghijklmnopqrstuvwxyz0123456789"
 _OTHER = " _-./:=,;ABCXYZ\"'()[]{}<>|\\\t\n!?*+%&#@~^$`"
 _FEW = 3
@@ -150,6 +152,37 @@ def optional_parts(regex: str) -> list[int]:
 
     look(_tree(regex)[0])
     return found
+
+
+@functools.lru_cache(maxsize=2048)
+def _of_group(regex: str, name: str) -> re.Pattern[str] | None:
+    """What a group of a regex may hold, by itself."""
+    tree, names = _tree(regex)
+    found: list[Any] = []
+
+    def look(items: Any) -> None:
+        for operation, value in items:
+            match str(operation):
+                case "SUBPATTERN":
+                    if names.get(value[0]) == name:
+                        found.append(value[3])
+                    look(value[3])
+                case "MAX_REPEAT" | "MIN_REPEAT" | "POSSESSIVE_REPEAT":
+                    look(value[2])
+                case "ATOMIC_GROUP":
+                    look(value)
+                case "BRANCH":
+                    for inner in value[1]:
+                        look(inner)
+
+    look(tree)
+    return _compiler.compile(found[0]) if found else None
+
+
+def may_hold(regex: str, name: str, text: str) -> bool:
+    """Whether a group of a regex, looked at by itself, may hold a text."""
+    pattern = _of_group(regex, name)
+    return pattern is None or pattern.fullmatch(text) is not None
 
 
 def walked(

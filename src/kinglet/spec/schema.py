@@ -447,3 +447,8 @@ class ParserFile(Section):
     variants: list[Variant] = Field(min_length=1)
     steps: list[Any] = Field([], max_length=0)
     cases: list[Case] = Field([])
+
+    @property
+    def maps(self) -> bool:
+        """Whether it says anything of the model."""
+        return self.event is not None or any(variant.event is not None for variant in self.variants)

@@ -87,14 +87,14 @@ def _tricks(maker: Maker, number: int) -> list[tuple[str | None, Made]]:
     if whole is None:
         return []
     found: list[tuple[str | None, Made]] = []
-    for item in maker.kept(number):
+    for item in maker.plan.variants[number].reading.fields:
         text = whole.values.get(item.name, "")
         if not text or whole.raw.count(text) != 1 or item.type.value != "text":
             continue
         at = whole.raw.index(text) + len(text)
         forged = text + whole.raw[at:]
         if whole.raw[at : at + 1] and _may_be(item.type, forged):
-            made = maker.make(number, change={item.name: forged}, sure=False)
+            made = maker.make(number, change={**whole.values, item.name: forged}, sure=False)
             if made is not None and made.values.get(item.name) == forged:
                 found.append((item.name, made))
     return found
@@ -114,7 +114,7 @@ def _broken(parser: Parser, made: list[tuple[str | None, Made]]) -> list[Broken]
     names = [variant.name for variant in plan.variants]
     earlier = [frozenset(names[:number]) for number in range(len(names))]
     found = []
-    for (_, one), event in zip(made, events.iter_rows(named=True), strict=True):
+    for (field, one), event in zip(made, events.iter_rows(named=True), strict=True):
         variant = plan.variants[one.variant]
         if event["variant"] in earlier[one.variant] and event["state"] == "complete":
             continue  # a special case of it; where it is none, lint says so
@@ -128,7 +128,8 @@ def _broken(parser: Parser, made: list[tuple[str | None, Made]]) -> list[Broken]
                 name: _value(types[name], text) for name, text in one.values.items() if name in types and name in event
             }
             case = tuple(case_lines(whole_case(parser, expected)))
-            found.append(Broken(one.raw, wanted, *difference, case))
+            name, put_in, came = difference
+            found.append(Broken(one.raw, wanted, field or name, put_in, came, case))
     return found
 
 
@@ -175,7 +176,10 @@ _VALUES: Mapping[str, Callable[[str], Any]] = {
 def _value(kind: SlotType, text: str) -> Any:
     """The value that a text is by an independent reading; None for types of which only the text is known."""
     if kind.name in _VALUES:
-        return _VALUES[kind.name](text)
+        try:
+            return _VALUES[kind.name](text)
+        except (ValueError, IndexError):
+            return None  # what is no value is a fault, and tells of itself
     return text if kind.is_plain or (kind.value == "text" and not kind.change and not kind.escapes) else None
 
 

@@ -56,11 +56,6 @@ def _variants(subject: Subject) -> Iterator[tuple[int, str, MappingPlan]]:
             yield i, variant.name, mapping
 
 
-def _has_mapping(subject: Subject) -> bool:
-    """Whether the file maps at all: a parser without a mapping leaves it out on purpose."""
-    return subject.definition.event is not None or any(one.event is not None for one in subject.definition.variants)
-
-
 def required(subject: Subject) -> Iterator[Found]:
     for i, _, mapping in _variants(subject):
         if mapping.missing:
@@ -95,8 +90,8 @@ def _rules(count: int) -> str:
 
 
 def mapped_nowhere(subject: Subject) -> Iterator[Found]:
-    if not _has_mapping(subject):
-        return
+    if not subject.definition.maps:
+        return  # a parser without a mapping leaves it out on purpose
     types = {
         item.name: item.type.name
         for reading in (subject.plan.envelope, *(variant.reading for variant in subject.plan.variants))
