@@ -262,8 +262,8 @@ ADDITIONS: dict[str, Addition] = {
         "library/dpkg.yaml",
         "",
         "",
-        parse("{m:rest}", ["ebb"], "sorted(kinglet.spec.loading.ready_parsers())"),
-        "['dpkg', 'tide']",
+        parse("{m:rest}", ["ebb"], "'tide' in kinglet.spec.loading.ready_parsers()"),
+        "True",
         ("library/tide.yaml", with_pattern("{m:rest}")),
     ),
 }

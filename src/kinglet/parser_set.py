@@ -16,7 +16,10 @@ from kinglet.runtime.candidate_parsers import Claimed
 from kinglet.runtime.several import NO_PARSER, UNCLAIMED, Mixer
 from kinglet.runtime.work import Options
 from kinglet.source.logs import Source
+from kinglet.spec.loading import ready_parsers
 
+LIBRARY = "library"
+"""What all ready parsers together are called."""
 _NOBODY: dict[str, Any] = {
     "kinglet": 1,
     "parser": UNCLAIMED,
@@ -35,15 +38,22 @@ def load_set(*sources: str | os.PathLike[str], model: Model | None = None) -> Pa
     return ParserSet([load(file, model=model) for file in parser_files(*sources)])
 
 
+def is_several(source: str | os.PathLike[str]) -> bool:
+    """Whether a name is that of several parsers: a folder, or all ready ones."""
+    return Path(source).is_dir() or (source == LIBRARY and not Path(source).exists())
+
+
 def parser_files(*sources: str | os.PathLike[str]) -> list[str | os.PathLike[str]]:
-    """What is named, with the parser files of folders in their place, by name.
+    """What is named, with the parser files of folders in their place, by name; `library` is all ready parsers.
 
     Raises:
         ParserFileError: a folder has no parser file.
     """
     files: list[str | os.PathLike[str]] = []
     for source in sources:
-        if Path(source).is_dir():
+        if source == LIBRARY and not Path(source).exists():
+            files += ready_parsers().values()
+        elif Path(source).is_dir():
             found = sorted(Path(source).glob("*.yaml"))
             if not found:
                 raise ParserFileError([Problem(Place(str(source)), "", "has no parser file", "they end with .yaml")])

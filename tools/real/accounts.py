@@ -111,29 +111,21 @@ def _logons(folder: Path) -> None:
              "-o", "StrictHostKeyChecking=no", "mokoro@127.0.0.1")  # fmt: skip
 
 
+def _as(person: str, *command: str, given: str = f"{PASSWORD}\n") -> None:
+    _run("runuser", "-u", person, "--", *command, given=given)
+
+
 def _rights() -> None:
     _run("su", "-s", "/bin/sh", "apires", "-c", "true")
-    _run("runuser", "-u", "apires", "--", "su", "mokoro", "-c", "true", given=f"{PASSWORD}\n")
-    _run("runuser", "-u", "apires", "--", "su", "mokoro", "-c", "true", given="wrong\n")
-    _run("runuser", "-u", "mokoro", "--", "sudo", "-S", "-k", "id", given=f"{PASSWORD}\n")
-    _run(
-        "runuser",
-        "-u",
-        "mokoro",
-        "--",
-        "sudo",
-        "-S",
-        "-k",
-        "-u",
-        "apires",
-        "sh",
-        "-c",
-        "echo 'a ; b = c'",
-        given=f"{PASSWORD}\n",
-    )
-    _run("runuser", "-u", "mokoro", "--", "sudo", "-S", "-k", "id", given="wrong\nwrong\nwrong\n")
-    _run("runuser", "-u", "apires", "--", "sudo", "-S", "-k", "cat", "/etc/shadow", given=f"{PASSWORD}\n")
-    _run("runuser", "-u", "mokoro", "--", "sudo", "-n", "-k", "true")
+    _as("apires", "su", "mokoro", "-c", "true")
+    _as("apires", "su", "mokoro", "-c", "true", given="wrong\n")
+    _as("mokoro", "sudo", "-S", "-k", "id")
+    _as("mokoro", "sudo", "-S", "-k", "-u", "apires", "sh", "-c", "echo 'a ; b = c'")
+    _as("mokoro", "sudo", "-S", "-k", "-g", "berths", "TIDE=low", "id")
+    _as("mokoro", "script", "-qec", f"echo '{PASSWORD}' | sudo -S -k true", "/dev/null")
+    _as("mokoro", "sudo", "-S", "-k", "id", given="wrong\nwrong\nwrong\n")
+    _as("apires", "sudo", "-S", "-k", "cat", "/etc/shadow")
+    _as("mokoro", "sudo", "-n", "-k", "true")
 
 
 def main() -> None:

@@ -20,6 +20,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "check": ("kinglet.cli.check", "run the cases of parsers and check their mappings"),
     "compare": ("kinglet.cli.compare", "what changes between two versions of a parser"),
     "run": ("kinglet.cli.run", "parse logs in bulk into a file"),
+    "library": ("kinglet.cli.library", "the parsers that are ready to use"),
     "model": ("kinglet.cli.model", "browse the common model; print the schema of parser files"),
     "language-server": ("kinglet.cli.language_server", "the same help inside an editor"),
     "demo": ("kinglet.cli.demo", "the whole job on made-up logs, step by step"),

@@ -151,16 +151,13 @@ class _Task(NamedTuple):
 
 
 def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
-    from pathlib import Path
-
     from kinglet.calls import run_batches, view_of
     from kinglet.parser import load
+    from kinglet.parser_set import is_several, load_set
 
-    if len(names) == 1 and not Path(names[0]).is_dir():
+    if len(names) == 1 and not is_several(names[0]):
         parser = load(names[0], model=model)
         return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {})
-    from kinglet.parser_set import load_set
-
     loaded = load_set(*names, model=model)
     if len(loaded.parsers) == 1:
         parser = next(iter(loaded.parsers.values()))

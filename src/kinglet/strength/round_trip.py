@@ -12,6 +12,7 @@ from kinglet.drafting.writing import case_lines
 from kinglet.errors import UsageError
 from kinglet.generating.events import Made, Maker
 from kinglet.generating.values import is_value
+from kinglet.generating.walk import may_hold
 from kinglet.parser import Parser
 from kinglet.patterns.types import SlotType
 
@@ -20,7 +21,10 @@ _AT = "2026-03-05"
 
 @dataclass(frozen=True)
 class Broken:
-    """An event that did not come back: what was put in, what came of it, and the case that would say so."""
+    """An event that did not come back: what was put in, what came of it, and the case that would say so.
+
+    is_complete: whether it is read as a complete event all the same.
+    """
 
     raw: str
     variant: str
@@ -28,6 +32,7 @@ class Broken:
     put_in: str
     came: str
     case: tuple[str, ...]
+    is_complete: bool = False
 
 
 @dataclass(frozen=True)
@@ -93,7 +98,8 @@ def _tricks(maker: Maker, number: int) -> list[tuple[str | None, Made]]:
             continue
         at = whole.raw.index(text) + len(text)
         forged = text + whole.raw[at:]
-        if whole.raw[at : at + 1] and _may_be(item.type, forged):
+        regex = maker.plan.variants[number].reading.regexes[-1]
+        if whole.raw[at : at + 1] and _may_be(item.type, forged) and may_hold(regex, item.name, forged):
             made = maker.make(number, change={**whole.values, item.name: forged}, sure=False)
             if made is not None and made.values.get(item.name) == forged:
                 found.append((item.name, made))
@@ -129,7 +135,7 @@ def _broken(parser: Parser, made: list[tuple[str | None, Made]]) -> list[Broken]
             }
             case = tuple(case_lines(whole_case(parser, expected)))
             name, put_in, came = difference
-            found.append(Broken(one.raw, wanted, field or name, put_in, came, case))
+            found.append(Broken(one.raw, wanted, field or name, put_in, came, case, event["state"] == "complete"))
     return found
 
 
@@ -143,7 +149,8 @@ def _difference(
         if name not in types or name not in event:
             continue
         value = _value(types[name], text)
-        if value is not None and event[name] != value and not (value == "" and event[name] is None):
+        is_nothing = event[name] is None and value in ("", "-")  # as many logs write it
+        if value is not None and event[name] != value and not is_nothing:
             return name, str(value), "nothing" if event[name] is None else str(event[name])
     if event["state"] != "complete":
         return "state", "complete", f"{event['state']} ({' '.join(event['faults'])})"

@@ -1,0 +1,99 @@
+"""The ready parsers: what each reads, and what it makes of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from kinglet.errors import OutputError, UsageError, did_you_mean
+from kinglet.insight.needs import Rule, needs
+from kinglet.parser import Parser, load
+from kinglet.spec.loading import ready_parsers
+
+
+@dataclass(frozen=True)
+class OnShelf:
+    """A ready parser. variants: with the class that each maps to; samples: raw events of its cases."""
+
+    name: str
+    version: str
+    about: str
+    product: str
+    variants: dict[str, str]
+    fields: dict[str, str]
+    cases: int
+    samples: list[str]
+    file: str
+    rules: list[str]
+
+    @property
+    def classes(self) -> list[str]:
+        """The classes that it maps to, each once."""
+        return list(dict.fromkeys(self.variants.values()))
+
+    def to_dict(self) -> dict[str, Any]:
+        """Plain values."""
+        return {**asdict(self), "classes": self.classes}
+
+    def has(self, word: str) -> bool:
+        """Whether a word stands in what it is called, what it reads, or the classes it maps to."""
+        texts = (self.name, self.about, self.product, *self.variants, *self.classes, *self.fields)
+        return any(word.casefold() in text.casefold() for text in texts)
+
+
+def on_shelf(parser: Parser, rules: Sequence[Rule] = ()) -> OnShelf:
+    """What is to be said of a parser; rules: of which those are named that it feeds."""
+    plan, definition = parser._plan, parser._definition
+    return OnShelf(
+        plan.parser,
+        plan.version,
+        definition.about,
+        f"{definition.product.vendor} {definition.product.name}",
+        {variant.name: variant.mappings[0].class_caption for variant in plan.variants},
+        {name: str(dtype) for name, dtype in plan.fields.items()},
+        len(definition.cases),
+        [case.raw for case in definition.cases],
+        parser._document.name,
+        [need.rule.name for need in needs(rules, [parser]) if need.fed_by],
+    )
+
+
+def shelf(name: str | None = None, *, search: str | None = None, rules: Sequence[Rule] = ()) -> list[OnShelf]:
+    """The ready parsers, or one of them. search: only those that have a word.
+
+    Raises:
+        UsageError: there is no parser of that name.
+    """
+    files = ready_parsers()
+    if name is not None:
+        files = {name: _file(name)}
+    found = [on_shelf(load(file), rules) for file in files.values()]
+    return [one for one in found if search is None or one.has(search)]
+
+
+def copied(name: str | None, output: Path) -> None:
+    """Writes the file of a ready parser where one can go on from it.
+
+    Raises:
+        UsageError: it is not said which, there is none of that name, or the output is there already.
+        OutputError: it cannot be written.
+    """
+    if name is None:
+        raise UsageError("which parser is to be copied is not said", "name one: `kinglet library` lists them")
+    if output.exists():
+        raise UsageError(f"{output}: is there already", "choose another name")
+    try:
+        output.write_bytes(_file(name).read_bytes())
+    except OSError as error:
+        raise OutputError(f"{output}: cannot be written: {error.strerror}") from None
+
+
+def _file(name: str) -> Path:
+    files = ready_parsers()
+    if name not in files:
+        raise UsageError(
+            f"no ready parser is called `{name}`", did_you_mean(name, files, "`kinglet library` lists them")
+        )
+    return files[name]

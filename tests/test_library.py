@@ -1,0 +1,132 @@
+"""The ready parsers: against what the programs themselves wrote, in two forms, and as one shelf."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from pathlib import Path
+
+import kinglet as package
+from kinglet.spec.loading import ready_parsers
+from tests.helpers import ROOT, InFolder, kinglet
+
+REAL = ROOT / "tests" / "real"
+_ACCOUNTS = "useradd usermod userdel groupadd groupmod groupdel gpasswd passwd chpasswd chage"
+TAGS = {
+    "sshd": "openssh",
+    "sudo": "sudo",
+    "su": "su",
+    "runuser": "su",
+    **dict.fromkeys(_ACCOUNTS.split(), "linux-accounts"),
+}
+NOT_OF_BOTH = (
+    "id", "file", "offset", "line", "raw", "time", "stamp", "host", "priority", "data_text", "msgid", "pid",
+    "time_notes", "time_rule", "body",
+)  # fmt: skip
+
+
+class Real(unittest.TestCase):
+    def test_requests_are_read_as_the_server_recorded_them(self) -> None:
+        events = package.load("nginx-access").parse(REAL / "nginx" / "access.log").events
+        records = [
+            json.loads(line)
+            for line in (REAL / "nginx" / "access.json").read_text("utf-8", "surrogateescape").splitlines()
+        ]
+        self.assertEqual(len(records), events.height)
+        compared = 0
+        for event, record in zip(events.iter_rows(named=True), records, strict=True):
+            self.assertEqual("complete", event["state"], event["raw"])
+            self.assertLess(abs(event["time"].timestamp() - float(record["time"])), 1)
+            wanted = {
+                "client": record["ip"], "user": record["user"] or None, "status": int(record["status"]),
+                "bytes": int(record["bytes"]), "referrer": record["referrer"] or None, "agent": record["agent"] or None,
+            }  # fmt: skip
+            if event["variant"] == "request":
+                method, _, rest = record["request"].partition(" ")
+                target, _, protocol = rest.rpartition(" ")
+                wanted |= {"method": method, "target": target, "http_version": protocol.removeprefix("HTTP/")}
+            elif record["request"].isprintable():
+                wanted |= {"request": record["request"]}
+            compared += len(wanted)
+            self.assertEqual(wanted, {name: event[name] for name in wanted})
+        self.assertGreater(compared, 300)
+
+    def test_errors_of_the_server_name_their_requests(self) -> None:
+        result = package.load("nginx-error").parse(REAL / "nginx" / "error.log")
+        self.assertEqual(result.counts["events"], result.counts["complete"])
+        asked = {
+            json.loads(line)["request"]
+            for line in (REAL / "nginx" / "access.json").read_text("utf-8", "surrogateescape").splitlines()
+        }
+        of_requests = result.events.filter(result.events["target"].is_not_null())
+        self.assertGreater(of_requests.height, 10)
+        for event in of_requests.iter_rows(named=True):
+            self.assertIn(f"{event['method']} {event['target']} HTTP/{event['http_version']}", asked)
+
+    def test_each_line_of_a_mixed_log_goes_to_the_parser_of_its_program(self) -> None:
+        shelf = package.load_set(*ready_parsers().values())
+        for name in ("traditional.log", "rfc5424.log"):
+            events = shelf.parse(REAL / "accounts" / name, reference_time="2026-11-30").events
+            self.assertEqual({"complete"}, set(events["state"]))
+            for event in events.iter_rows(named=True):
+                raw = event["raw"]
+                tag = raw.split()[3] if raw.startswith("<") else raw.split()[4].partition("[")[0].rstrip(":")
+                self.assertEqual(TAGS[tag], event["parser"], raw)
+
+    def test_both_forms_of_an_event_are_read_alike(self) -> None:
+        old, new = (REAL / "accounts" / name for name in ("traditional.log", "rfc5424.log"))
+        for name in sorted(set(TAGS.values())):
+            parser = package.load(name)
+            frames = [parser.parse(log, reference_time="2026-11-30").events for log in (old, new)]
+            own = [frame.filter(frame["variant"].is_not_null()) for frame in frames]
+            self.assertGreater(own[0].height, 20)
+            same = [column for column in own[0].columns if column not in NOT_OF_BOTH]
+            self.assertEqual(*(frame.select(same).rows() for frame in own))
+
+    def test_who_writes_into_a_log_does_not_choose_where_it_came_from(self) -> None:
+        events = (
+            package.load("openssh").parse(REAL / "accounts" / "traditional.log", reference_time="2026-11-30").events
+        )
+        forged = events.filter(events["raw"].str.contains("192.0.2.1", literal=True) & events["src_ip"].is_not_null())
+        self.assertGreater(forged.height, 5)
+        self.assertEqual({"127.0.0.1"}, set(forged["src_ip"]))
+        self.assertEqual({"x from 192.0.2.1 port 1 ssh2"}, set(forged["user"]))
+
+
+class Shelf(InFolder):
+    def test_it_is_listed_searched_and_copied(self) -> None:
+        told = kinglet("library", "--json").json()["parsers"]
+        self.assertEqual(list(ready_parsers()), [one["name"] for one in told])
+        for one in told:
+            self.assertTrue(one["about"] and one["samples"] and one["classes"], one["name"])
+        found = kinglet("library", "--search", "SSH activity", "--json").json()["parsers"]
+        self.assertEqual(["openssh"], [one["name"] for one in found])
+        shown = kinglet("library", "openssh").out
+        for said in ("accepted", "Authentication", "src_ip", "$ kinglet try openssh LOG"):
+            self.assertIn(said, shown)
+        self.assertLessEqual(max(map(len, shown.splitlines())), 100)
+        rules = ROOT / "src" / "kinglet" / "demo" / "rules"
+        self.assertIn("night-jump", kinglet("library", "openssh", "--rules", rules).out)
+        self.assertEqual(0, kinglet("library", "sudo", "--copy", "sudo.yaml").status)
+        self.assertEqual(ready_parsers()["sudo"].read_bytes(), Path("sudo.yaml").read_bytes())
+        for arguments, said in (
+            (["sudoo"], "no ready parser is called `sudoo`; did you mean `sudo`?"),
+            (["sudo", "--copy", "sudo.yaml"], "sudo.yaml: is there already"),
+            (["--copy", "x.yaml"], "which parser is to be copied is not said"),
+            (["sudo", "--copy", "none/x.yaml"], "none/x.yaml: cannot be written"),
+        ):
+            called = kinglet("library", *arguments)
+            self.assertEqual(2, called.status)
+            self.assertIn(said, called.err)
+
+    def test_all_of_them_run_together(self) -> None:
+        logs = (REAL / "accounts", REAL / "nginx" / "error.log")
+        called = kinglet("run", "-p", "library", *logs, "-o", "out.ndjson", "--as", "model", "--at", "2026-11-30")
+        self.assertEqual(0, called.status, called.err)
+        classes = {json.loads(line)["class_name"] for line in Path("out.ndjson").read_text().splitlines()}
+        wanted = {"Authentication", "Account Change", "Group Management", "HTTP Activity", "SSH Activity"}
+        self.assertLessEqual(wanted, classes)
+
+
+if __name__ == "__main__":
+    unittest.main()
