@@ -119,6 +119,18 @@ class Shelf(InFolder):
             self.assertEqual(2, called.status)
             self.assertIn(said, called.err)
 
+    def test_look_names_those_that_read_a_log(self) -> None:
+        told = kinglet("look", REAL / "accounts", "--json").json()["logs"][0]["ready"]
+        shares = {one["parser"]: (one["complete"], one["claims"]) for one in told}
+        self.assertLessEqual({"sudo", "su", "linux-accounts"}, set(shares))
+        self.assertNotIn("nginx-error", shares)
+        self.assertGreater(sum(share for share, _ in shares.values()), 0.5)
+        shown = kinglet("look", REAL / "nginx" / "error.log").out
+        self.assertIn("nginx-error  reads 100% of it", shown)
+        self.assertIn("$ kinglet try nginx-error ", shown)
+        Path("own.log").write_text("door 7 opened\ndoor 8 closed\n")
+        self.assertEqual([], kinglet("look", "own.log", "--json").json()["logs"][0]["ready"])
+
     def test_all_of_them_run_together(self) -> None:
         logs = (REAL / "accounts", REAL / "nginx" / "error.log")
         called = kinglet("run", "-p", "library", *logs, "-o", "out.ndjson", "--as", "model", "--at", "2026-11-30")

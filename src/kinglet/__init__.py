@@ -26,9 +26,20 @@ from kinglet.errors import (
 if TYPE_CHECKING:
     from kinglet.calls import ParseCalls, ReferenceTime
     from kinglet.comparing.compare import compare
-    from kinglet.discover.report import Anomaly, Basics, Boundary, Container, Look, Pair, Shape, ShapeColumn, StampPlace
+    from kinglet.discover.report import (
+        Anomaly,
+        Basics,
+        Boundary,
+        Container,
+        Look,
+        Pair,
+        Ready,
+        Shape,
+        ShapeColumn,
+        StampPlace,
+    )
     from kinglet.drafting.drafted import draft
-    from kinglet.drafting.report import Doubt, Draft, DraftedMessage, Ready
+    from kinglet.drafting.report import Doubt, Draft, DraftedMessage
     from kinglet.insight.cases import CaseDifference, CaseOutcome, check_cases
     from kinglet.insight.comparing import Comparison, Example, Moved, RuleChange, ValueChange
     from kinglet.insight.diagnosis import Diagnosis, diagnose
@@ -133,7 +144,7 @@ _LATER = {
     "Doubt": "kinglet.drafting.report",
     "Draft": "kinglet.drafting.report",
     "DraftedMessage": "kinglet.drafting.report",
-    "Ready": "kinglet.drafting.report",
+    "Ready": "kinglet.discover.report",
     "Basics": "kinglet.discover.report",
     "Boundary": "kinglet.discover.report",
     "Container": "kinglet.discover.report",

@@ -314,6 +314,8 @@ def _next(out: Console, item: Look) -> None:
     from kinglet.cli.render import heading, state_colours
 
     out.print()
+    if item.ready:
+        _ready(out, item)
     name = item.command.split()[2]
     out.print(
         heading("next", f"put this into {name}, and" if name.endswith(".yaml") else "a ready parser has this name")
@@ -324,6 +326,21 @@ def _next(out: Console, item: Look) -> None:
     out.print(
         Text("  $ ", style="dim").append(item.command, style="bold " + state_colours(out)["complete"]), soft_wrap=True
     )
+
+
+def _ready(out: Console, item: Look) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import heading
+
+    out.print(heading("ready", "parsers that read it already"))
+    for one in item.ready:
+        line = Text(f"  {one.parser}", style="bold").append(f"  reads {one.complete:.0%} of it", "not bold")
+        out.print(line.append(f", and claims {one.claims!r}" if one.claims is not None else "", "not bold dim"))
+    alone = len(item.ready) == 1
+    call = f"kinglet try {item.ready[0].parser} {item.name}" if alone else f"kinglet run -p library {item.name} -o OUT"
+    out.print(Text("  $ ", style="dim").append(call), soft_wrap=True)
+    out.print()
 
 
 def _cut(text: str, width: int) -> str:

@@ -112,6 +112,15 @@ class Shape:
 
 
 @dataclass(frozen=True)
+class Ready:
+    """A parser that exists already and reads the log: its share of complete events, and the text that it claims."""
+
+    parser: str
+    complete: float
+    claims: str | None = None
+
+
+@dataclass(frozen=True)
 class Look:
     """All that a look found."""
 
@@ -129,6 +138,7 @@ class Look:
     pairs: list[Pair]
     suggestion: str
     command: str
+    ready: list[Ready]
 
     def to_dict(self) -> dict[str, Any]:
         """Plain values, as `--json` prints them."""

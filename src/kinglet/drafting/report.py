@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from kinglet.discover.report import Ready
+
 if TYPE_CHECKING:
     from kinglet.parser import Parser
 
@@ -37,14 +39,6 @@ class DraftedMessage:
     line: int
     fields: list[str] = field(default_factory=list)
     classes: list[str] = field(default_factory=list)
-
-
-@dataclass(frozen=True)
-class Ready:
-    """A parser that exists already and reads the log: its share of complete events."""
-
-    parser: str
-    complete: float
 
 
 @dataclass(frozen=True)
