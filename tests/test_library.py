@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
 
 import kinglet as package
@@ -62,6 +63,33 @@ class Real(unittest.TestCase):
         self.assertGreater(of_requests.height, 10)
         for event in of_requests.iter_rows(named=True):
             self.assertIn(f"{event['method']} {event['target']} HTTP/{event['http_version']}", asked)
+
+    def test_errors_are_read_as_the_server_set_them_apart(self) -> None:
+        result = package.load("apache-error").parse(REAL / "apache" / "error.log")
+        self.assertEqual({"complete"}, set(result.events["state"]))
+        records = (REAL / "apache" / "error.fields").read_text("utf-8").splitlines()
+        own = 0
+        for event, record in zip(result.events.iter_rows(named=True), records, strict=True):
+            if record.count("|") < 5:
+                own += 1  # of a program, which has no time of its own
+                self.assertEqual((record, None), (event["raw"], event["level"]))
+                self.assertEqual(["time-of-previous"], [note for note in event["time_notes"] if "prev" in note])
+                continue
+            level, module, error, client, referrer, message = record.split("|", 5)
+            self.assertEqual((level, module), (event["level"], event["module"]))
+            number = f"({event['error']}){event['reason']}" if event["error"] is not None else "-"
+            self.assertEqual((error, referrer), (number, event["referrer"] or "-"))
+            self.assertEqual(client.rpartition(":")[0] or None, event["client"])
+            code, _, rest = message.partition(": ") if message.startswith("AH") else (None, "", message)
+            if not rest.startswith("Command line"):
+                self.assertEqual(code, event["code"])
+            for name in ("user", "target", "path", "why", "backend"):
+                self.assertIn(event[name] or "", message)
+            stamp = datetime.strptime(event["stamp"], "%a %b %d %H:%M:%S.%f %Y").replace(tzinfo=UTC)
+            self.assertEqual(stamp, event["time"])
+        self.assertGreater(own, 1)
+        users = {user for user in result.events["user"] if user is not None}
+        self.assertEqual({"m.okoro", "t.varela", 'x " [1]'}, users)
 
     def test_each_line_of_a_mixed_log_goes_to_the_parser_of_its_program(self) -> None:
         shelf = package.load_set(*ready_parsers().values())
@@ -132,7 +160,7 @@ class Shelf(InFolder):
         self.assertEqual([], kinglet("look", "own.log", "--json").json()["logs"][0]["ready"])
 
     def test_all_of_them_run_together(self) -> None:
-        logs = (REAL / "accounts", REAL / "nginx" / "error.log")
+        logs = (REAL / "accounts", REAL / "nginx" / "error.log", REAL / "apache" / "error.log")
         called = kinglet("run", "-p", "library", *logs, "-o", "out.ndjson", "--as", "model", "--at", "2026-11-30")
         self.assertEqual(0, called.status, called.err)
         classes = {json.loads(line)["class_name"] for line in Path("out.ndjson").read_text().splitlines()}

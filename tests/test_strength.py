@@ -181,6 +181,25 @@ class RoundTrips(InFolder):
         with self.assertRaises(UsageError):
             round_trip(load_text(LOCK, "lock.yaml"), -1)
 
+    def test_an_envelope_that_leaves_the_kind_out_makes_no_event_of_that_kind(self) -> None:
+        told = round_trip(load_text(HEADLESS, "headless.yaml"), 60)
+        self.assertEqual(([], []), (told.broken, told.left_out))
+        self.assertGreater(told.made, 20)
+
+
+HEADLESS = r"""
+kinglet: 1
+parser: headless
+version: 1.0.0
+product: {vendor: Quayline, name: Lock}
+envelope: {regex: '^(?:\[(?P<code>[A-Z]\d)\] |)(?P<body>[a-z].*)$'}
+kind: code
+variants:
+  - {name: opened, kind: [A1, A2], pattern: 'opened by {user:word}'}
+  - {name: said, pattern: '{said:low} water'}
+types: {low: {regex: '[a-z]+'}}
+"""
+
 
 class Costs(InFolder):
     def test_shares_add_up_and_every_part_is_told(self) -> None:

@@ -79,7 +79,7 @@ class Maker:
             for slot, kinds in variant.kinds.items():
                 values.setdefault(slot, str(self.rng.choice(kinds)))
             texts = self._event(variant, values, there, sure)
-            if texts is not None:
+            if texts is not None and values.keys() >= variant.kinds.keys():  # an envelope may leave out what tells it
                 return Made(texts[0], number, texts[1], values, sure)
         return None
 
