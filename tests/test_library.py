@@ -91,6 +91,36 @@ class Real(unittest.TestCase):
         users = {user for user in result.events["user"] if user is not None}
         self.assertEqual({"m.okoro", "t.varela", 'x " [1]'}, users)
 
+    def test_sessions_are_read_as_the_balancer_set_them_apart(self) -> None:
+        log = REAL / "haproxy" / "haproxy.log"
+        events = package.load("haproxy").parse(log, reference_time="2026-11-30").events
+        self.assertEqual({"complete"}, set(events["state"]))
+        records = (REAL / "haproxy" / "haproxy.fields").read_text("utf-8").splitlines()
+        compared = 0
+        for event, record in zip(events.iter_rows(named=True), records, strict=True):
+            if "|" not in record:
+                self.assertTrue(event["raw"].endswith(": " + record))
+                continue
+            told = record.split("|")
+            own = [event[name] for name in ("client", "frontend", "backend", "server")]
+            self.assertEqual(told[:4], own)
+            if told[-1] == "tcp":
+                self.assertEqual(told[4:6], [event["bytes"], event["ending"]])
+                continue
+            # times taken differ between the runs; that a step was never reached does not
+            for place, name in ((4, "request_ms"), (5, "queue_ms"), (6, "connect_ms")):
+                self.assertEqual(told[place] == "-1", event[name] == -1)
+            answer = [str(event[name]) for name in ("status", "bytes", "request_cookie", "response_cookie", "ending")]
+            self.assertEqual(told[7:12], answer)
+            asked = event["request"] or f"{event['method']} {event['target']} HTTP/{event['http_version']}"
+            self.assertEqual(told[14], asked)
+            captured = " ".join(part or "-" for part in (event["captured"] or "").split("|")) if told[12] else "-"
+            self.assertEqual((told[12] or "-", told[13] or "-"), (captured, event["captured_response"] or "-"))
+            written = datetime.strptime(event["accepted"], "%d/%b/%Y:%H:%M:%S.%f").replace(tzinfo=UTC)
+            self.assertEqual(written, event["time"])
+            compared += len(told) + 1
+        self.assertGreater(compared, 500)
+
     def test_each_line_of_a_mixed_log_goes_to_the_parser_of_its_program(self) -> None:
         shelf = package.load_set(*ready_parsers().values())
         for name in ("traditional.log", "rfc5424.log"):
@@ -160,12 +190,14 @@ class Shelf(InFolder):
         self.assertEqual([], kinglet("look", "own.log", "--json").json()["logs"][0]["ready"])
 
     def test_all_of_them_run_together(self) -> None:
-        logs = (REAL / "accounts", REAL / "nginx" / "error.log", REAL / "apache" / "error.log")
+        logs = (REAL / "accounts", REAL / "nginx" / "error.log", REAL / "apache" / "error.log", REAL / "haproxy")
         called = kinglet("run", "-p", "library", *logs, "-o", "out.ndjson", "--as", "model", "--at", "2026-11-30")
         self.assertEqual(0, called.status, called.err)
         classes = {json.loads(line)["class_name"] for line in Path("out.ndjson").read_text().splitlines()}
         wanted = {"Authentication", "Account Change", "Group Management", "HTTP Activity", "SSH Activity"}
         self.assertLessEqual(wanted, classes)
+        for name in ("apache-error", "nginx-error", "haproxy", "sudo"):
+            self.assertRegex(called.out + called.err, rf"(?m)^ *{name} +\d+ +\d+ +0$")
 
 
 if __name__ == "__main__":
