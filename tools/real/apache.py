@@ -8,15 +8,16 @@ server itself sets a bar between level, module, error, client, referrer and mess
 
 from __future__ import annotations
 
-import contextlib
-import socket
 import subprocess
 import sys
 import tempfile
 import time
 from pathlib import Path
 
+from sending import send
+
 PORT = 8181
+CLOSE = b"Connection: close\r\n\r\n"
 MODULES = Path("/usr/lib/apache2/modules")
 NEEDED = (
     "mpm_event", "authn_core", "authn_file", "authz_core", "authz_user", "authz_host", "auth_basic", "alias", "dir",
@@ -97,14 +98,6 @@ REQUESTS: tuple[bytes, ...] = (
 )
 
 
-def _send(host: str, request: bytes) -> None:
-    with contextlib.suppress(OSError), socket.create_connection((host, PORT), timeout=5) as connection:
-        connection.sendall(request + b"Connection: close\r\n\r\n")
-        connection.settimeout(5)
-        while connection.recv(65_536):
-            pass
-
-
 def _site(inner: Path) -> None:
     inner.chmod(0o755)
     for part in ("site/list", "run"):
@@ -131,8 +124,8 @@ def _run(inner: Path, form: str, log: Path) -> None:
     server = subprocess.Popen(["/usr/sbin/apache2", "-D", "FOREGROUND", "-f", str(config)])
     time.sleep(1.5)
     for request in REQUESTS:
-        _send("127.0.0.1", request)
-        _send("::1", request)
+        send("127.0.0.1", PORT, request + CLOSE)
+        send("::1", PORT, request + CLOSE)
     time.sleep(0.5)
     server.terminate()
     server.wait()

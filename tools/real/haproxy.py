@@ -8,15 +8,16 @@ Needs Debian's package haproxy. Writes `haproxy.log` in the form of syslog, and 
 
 from __future__ import annotations
 
-import contextlib
-import socket
 import subprocess
 import sys
 import tempfile
 import time
 from pathlib import Path
 
+from sending import send
+
 PORT = 8190
+CLOSE = b"Connection: close\r\n\r\n"
 CONFIG = """
 global
   log stdout format {form} local0
@@ -82,14 +83,6 @@ REQUESTS: tuple[bytes, ...] = (
 )
 
 
-def _send(host: str, port: int, request: bytes) -> None:
-    with contextlib.suppress(OSError), socket.create_connection((host, port), timeout=5) as connection:
-        connection.sendall(request)
-        connection.settimeout(5)
-        while connection.recv(65_536):
-            pass
-
-
 def _run(log: Path, form: str, http: str, tcp: str) -> None:
     with tempfile.TemporaryDirectory() as name, log.open("wb") as out:
         config = Path(name) / "haproxy.cfg"
@@ -98,10 +91,10 @@ def _run(log: Path, form: str, http: str, tcp: str) -> None:
         time.sleep(1)
         for request in REQUESTS:
             for host in ("127.0.0.1", "::1"):
-                _send(host, PORT, request + b"Connection: close\r\n\r\n")
+                send(host, PORT, request + CLOSE)
                 time.sleep(0.05)
-        _send("127.0.0.1", PORT, b"GET / HTT")
-        _send("127.0.0.1", PORT + 2, b"low tide\n")
+        send("127.0.0.1", PORT, b"GET / HTT")
+        send("127.0.0.1", PORT + 2, b"low tide\n")
         time.sleep(0.5)
         server.terminate()
         server.wait()

@@ -16,7 +16,10 @@ import tempfile
 import time
 from pathlib import Path
 
+from sending import send
+
 PORT = 8180
+CLOSE = b"Connection: close\r\n\r\n"
 CONFIG = """
 daemon off; pid {inner}/nginx.pid; error_log {folder}/error.log notice; worker_processes 1;
 events {{}}
@@ -64,14 +67,6 @@ REQUESTS: tuple[bytes, ...] = (
 )
 
 
-def _send(host: str, request: bytes) -> None:
-    with contextlib.suppress(OSError), socket.create_connection((host, PORT), timeout=5) as connection:
-        connection.sendall(request + b"Connection: close\r\n\r\n")
-        connection.settimeout(5)
-        while connection.recv(65_536):
-            pass
-
-
 def main() -> None:
     folder = Path(sys.argv[1]).resolve()
     folder.mkdir(parents=True, exist_ok=True)
@@ -88,8 +83,8 @@ def main() -> None:
         server = subprocess.Popen(["/usr/sbin/nginx", "-c", str(config), "-e", str(folder / "error.log")])
         time.sleep(1)
         for request in REQUESTS:
-            _send("127.0.0.1", request)
-            _send("::1", request)
+            send("127.0.0.1", PORT, request + CLOSE)
+            send("::1", PORT, request + CLOSE)
         with contextlib.suppress(OSError):
             socket.create_connection(("127.0.0.1", PORT), timeout=5).close()
         time.sleep(0.5)
