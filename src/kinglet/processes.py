@@ -12,8 +12,8 @@ from typing import Any, TypeVar
 T = TypeVar("T")
 R = TypeVar("R")
 _FEW = 12
-_CHUNK = 4
 """So few pieces are done sooner than processes start."""
+_CHUNK = 4
 
 
 def spread(

@@ -8,11 +8,10 @@ from kinglet.discover.report import Look
 from kinglet.discover.suggestion import command_text, file_stem, parser_text
 from kinglet.drafting.ready import ready
 from kinglet.looking.shapes import shapes_of
-from kinglet.source.logs import Given, Source, open_sources
+from kinglet.source.logs import SAMPLE_BYTES, Given, Source, open_sources
 
 _WORTH_A_WORD = 0.05
 """The share of events that a ready parser must read to be named."""
-_READY_BYTES = 48 * 1024
 _LINE_RULES = ("line", "start", "end", "indent", "blank-line", "csv")
 
 
@@ -53,5 +52,5 @@ def _look(sources: list[Source], given: Given) -> Look:
         pairs=shapes.pairs,
         suggestion=text,
         command=command_text(found.name),
-        ready=ready(sample.text, _WORTH_A_WORD, _READY_BYTES),
+        ready=ready(sample.text, _WORTH_A_WORD, SAMPLE_BYTES),
     )
