@@ -181,12 +181,27 @@ class RoundTrips(InFolder):
         with self.assertRaises(UsageError):
             round_trip(load_text(LOCK, "lock.yaml"), -1)
 
+    def test_of_a_key_within_another_and_of_items_of_lists_none_is_made(self) -> None:
+        for keys in ("who: who, name: who.name", "name: who.name, who: who", 'first: "files[1].sum"'):
+            text = NESTED.replace("KEYS", keys)
+            told = round_trip(load_text(text, "nested.yaml"), 20)
+            self.assertEqual(([], ["any"]), (told.broken, told.left_out))
+            self.assertIn(kinglet("check", self.write("nested.yaml", text)).status, (0, 1))
+
     def test_an_envelope_that_leaves_the_kind_out_makes_no_event_of_that_kind(self) -> None:
         told = round_trip(load_text(HEADLESS, "headless.yaml"), 60)
         self.assertEqual(([], []), (told.broken, told.left_out))
         self.assertGreater(told.made, 20)
 
 
+NESTED = """
+kinglet: 1
+parser: nested
+version: 1.0.0
+product: {vendor: Quayline, name: Lock}
+envelope: {json: true, keys: {KEYS}}
+variants: [{name: any}]
+"""
 HEADLESS = r"""
 kinglet: 1
 parser: headless

@@ -22,6 +22,10 @@ def _json(structure: Any, values: Values, typed: Values) -> str | None:
         inner = whole
         for part in above:
             inner = inner.setdefault(part, {})
+            if not isinstance(inner, dict):
+                return None  # one key holds another, which is read as text too
+        if isinstance(inner.get(last), dict):
+            return None
         inner[last] = _of_type(text, typed.get(path, "text"))
     return json.dumps(whole, ensure_ascii=False)
 
@@ -83,9 +87,7 @@ def structured(structure: Structure, values: Values, typed: Values) -> str | Non
 
     typed: the types of values by key: numbers are written as JSON numbers.
     """
-    if structure.name == "json":
-        return _json(structure, values, typed)
-    make = _MAKERS.get(type(structure))
+    make = _json if structure.name == "json" else _MAKERS.get(type(structure))
     if make is None or any("[" in path for path in values):
         return None
     return make(structure, values, typed)
