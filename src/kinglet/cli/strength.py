@@ -124,8 +124,8 @@ def render_round_trip(out: Console, parser: Parser, found: RoundTrip) -> None:
     from kinglet.cli.render import heading, state_colours
 
     colours = state_colours(out)
-    what = f"{len(found.broken)} come back otherwise" if found.broken else "all come back as they were made"
-    out.print(heading(f"{parser.name} round trip", f"{found.made:,} events made, {what}"))
+    what = f", {len(found.broken)} come back otherwise" if found.broken else ", all come back as they were made"
+    out.print(heading(f"{parser.name} round trip", f"{found.made:,} events made{what if found.made else ''}"))
     if found.left_out:
         out.print(f"  none can be made for {', '.join(found.left_out)}", style=colours["partial"], soft_wrap=True)
     for one in found.broken:
