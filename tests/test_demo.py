@@ -19,7 +19,7 @@ from kinglet.demo import scenario
 from kinglet.demo.logs import LOGS, log_bytes, log_text
 from kinglet.demo.scenario import STORY
 from kinglet.demo.writing import bench, write_demo
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 from tests.helpers import ROOT, InFolder, kinglet
 
 DOCUMENTED = [

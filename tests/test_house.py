@@ -262,7 +262,7 @@ ADDITIONS: dict[str, Addition] = {
         "library/dpkg.yaml",
         "",
         "",
-        parse("{m:rest}", ["ebb"], "'tide' in kinglet.spec.loading.ready_parsers()"),
+        parse("{m:rest}", ["ebb"], "'tide' in kinglet.spec.ready.ready_parsers()"),
         "True",
         ("library/tide.yaml", with_pattern("{m:rest}")),
     ),

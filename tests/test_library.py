@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import kinglet as package
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 from tests.helpers import ROOT, InFolder, kinglet
 
 REAL = ROOT / "tests" / "real"

@@ -24,7 +24,7 @@ from kinglet.discover import sample
 from kinglet.discover.columns import type_of
 from kinglet.discover.report import Look
 from kinglet.source.logs import Source
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.known_forms import FINDABLE, format_of, stamps
 from tests.helpers import ROOT, InFolder, kinglet

@@ -22,7 +22,7 @@ from kinglet.insight.needs import load_rules, needs
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.validation import complaints
 from kinglet.output.views import ModelView
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 from tests.helpers import ROOT, InFolder, examples, with_pattern
 from tests.helpers import kinglet as command
 from tests.test_model import complaints as standard_complaints

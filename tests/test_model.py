@@ -13,7 +13,7 @@ import kinglet
 from kinglet.demo.logs import LOGS, log_text
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.schema import enum_value
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 from tests.helpers import PUMP, PUMP_LOG, ROOT, with_pattern
 
 MODEL = load_model()

@@ -16,7 +16,7 @@ from kinglet.runtime.candidate_parsers import Claimed
 from kinglet.runtime.several import NO_PARSER, UNCLAIMED, Mixer
 from kinglet.runtime.work import Options
 from kinglet.source.logs import Source
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 
 LIBRARY = "library"
 """What all ready parsers together are called."""

@@ -10,12 +10,16 @@ from typing import Any
 from kinglet.errors import OutputError, UsageError, did_you_mean
 from kinglet.insight.needs import Rule, needs
 from kinglet.parser import Parser, load
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import Ready, on_shelf
 
 
 @dataclass(frozen=True)
 class OnShelf:
-    """A ready parser. variants: with the class that each maps to; samples: raw events of its cases."""
+    """A ready parser.
+
+    variants: with the class that each maps to. samples: raw events of its cases. origin: the package or folder that it
+    comes from. over: files of the same name that it stands over. rules: those that it feeds.
+    """
 
     name: str
     version: str
@@ -26,6 +30,8 @@ class OnShelf:
     cases: int
     samples: list[str]
     file: str
+    origin: str
+    over: list[str]
     rules: list[str]
 
     @property
@@ -43,7 +49,7 @@ class OnShelf:
         return any(word.casefold() in text.casefold() for text in texts)
 
 
-def on_shelf(parser: Parser, rules: Sequence[Rule] = ()) -> OnShelf:
+def of_parser(parser: Parser, ready: Ready, rules: Sequence[Rule] = ()) -> OnShelf:
     """What is to be said of a parser; rules: of which those are named that it feeds."""
     plan, definition = parser._plan, parser._definition
     return OnShelf(
@@ -56,6 +62,8 @@ def on_shelf(parser: Parser, rules: Sequence[Rule] = ()) -> OnShelf:
         len(definition.cases),
         [case.raw for case in definition.cases],
         parser._document.name,
+        ready.origin,
+        [str(file) for file in ready.over],
         [need.rule.name for need in needs(rules, [parser]) if need.fed_by],
     )
 
@@ -66,11 +74,22 @@ def shelf(name: str | None = None, *, search: str | None = None, rules: Sequence
     Raises:
         UsageError: there is no parser of that name.
     """
-    files = ready_parsers()
+    files = on_shelf()
     if name is not None:
-        files = {name: _file(name)}
-    found = [on_shelf(load(file), rules) for file in files.values()]
+        files = {name: _ready(name)}
+    found = [of_parser(load(one.file), one, rules) for one in files.values()]
     return [one for one in found if search is None or one.has(search)]
+
+
+def one_name(names: Sequence[str]) -> str | None:
+    """The name that is given, if any.
+
+    Raises:
+        UsageError: there are several.
+    """
+    if len(names) > 1:
+        raise UsageError(f"{', '.join(names)}: one parser is shown or copied at a time", "name one of them")
+    return names[0] if names else None
 
 
 def copied(name: str | None, output: Path) -> None:
@@ -85,13 +104,13 @@ def copied(name: str | None, output: Path) -> None:
     if output.exists():
         raise UsageError(f"{output}: is there already", "choose another name")
     try:
-        output.write_bytes(_file(name).read_bytes())
+        output.write_bytes(_ready(name).file.read_bytes())
     except OSError as error:
         raise OutputError(f"{output}: cannot be written: {error.strerror}") from None
 
 
-def _file(name: str) -> Path:
-    files = ready_parsers()
+def _ready(name: str) -> Ready:
+    files = on_shelf()
     if name not in files:
         raise UsageError(
             f"no ready parser is called `{name}`", did_you_mean(name, files, "`kinglet library` lists them")

@@ -69,10 +69,14 @@ def accept(parser: Parser) -> Accepted:
     """The file of a parser with what its cases give now; a case that is good stays as it is.
 
     Raises:
-        UsageError: the parser has no file, or a value stands there in several lines.
+        UsageError: the parser has no file, a value stands there in several lines, or the case is the base's.
     """
     before = text = text_of(parser)
     changed = [outcome for outcome in check_cases(parser) if not outcome.good]
+    base = parser._document.base
+    if base is not None and any(outcome.number > len(base.written.get("cases") or ()) for outcome in changed):
+        message = f"a case of {base.name}, which {parser.name} extends, is no longer good"
+        raise UsageError(message, "give a case of your own for the same event; it stands for that of the base")
     for outcome in changed:
         for difference in outcome.differences:
             text = _accepted(text, outcome, difference)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from kinglet.checking.check import ParserReport
     from kinglet.insight.cases import CaseDifference, CaseOutcome
     from kinglet.insight.needs import Need
+    from kinglet.spec.document import Base
 
 
 @click.command("check")
@@ -168,6 +170,7 @@ def _plain(report: ParserReport) -> dict[str, Any]:
     return {
         "parser": report.parser.name,
         "version": report.parser.version,
+        "extends": _base(report.parser._document.base),
         "cases": len(report.outcomes),
         "failed": [
             {
@@ -182,6 +185,24 @@ def _plain(report: ParserReport) -> dict[str, Any]:
             if not outcome.good
         ],
         "missing": {item.variant: list(item.missing) for item in report.covered if item.missing},
+    }
+
+
+def _base(base: Base | None) -> dict[str, Any] | None:
+    if base is None:
+        return None
+    return {
+        "parser": base.name,
+        "version": base.version,
+        "file": base.file,
+        "sha256": base.digest,
+        "sections": list(base.keys),
+        "added": list(base.added),
+        "changed": list(base.changed),
+        "off": list(base.off),
+        "cases": base.cases,
+        "replaced_cases": base.replaced_cases,
+        "extends": _base(base.base),
     }
 
 
@@ -202,6 +223,11 @@ def _render_cases(out: Console, report: ParserReport) -> None:
             f"  {cases}, {good} good" + (f", {len(outcomes) - good} not" if good < len(outcomes) else ""), style
         )
     out.print(line)
+    base = report.parser._document.base
+    while base is not None:
+        for piece in Text("; ".join(_extends(base))).wrap(out, out.width - 2):
+            out.print(Text("  ").append_text(piece), style="dim")
+        base = base.base
     for outcome in outcomes:
         if outcome.good:
             continue
@@ -212,6 +238,18 @@ def _render_cases(out: Console, report: ParserReport) -> None:
             )
         )
         render_outcome(out, outcome)
+
+
+def _extends(base: Base) -> Iterator[str]:
+    """What a parser has other than the one that it extends."""
+    yield f"extends {base.name} {base.version}"
+    for said, names in (("adds", base.added), ("changes", base.changed), ("without", base.off)):
+        if names:
+            yield f"{said} {', '.join(names)}"
+    if base.keys:
+        yield f"its own {', '.join(base.keys)}"
+    own = f", {base.replaced_cases} replaced" if base.replaced_cases else ""
+    yield f"{base.cases} cases of {base.name} hold too{own}" if base.cases else f"no cases of {base.name}{own}"
 
 
 def render_outcome(out: Console, outcome: CaseOutcome) -> None:

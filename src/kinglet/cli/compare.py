@@ -44,22 +44,22 @@ def command(
 ) -> None:
     """Parse FILEs with two versions of a parser and show what changes.
 
-    OLD and NEW are files, folders of parsers, or either in a revision of git, as in main:parsers/pump.yaml. Exit status
-    1 where something is lost: events that were complete, values, what rules find. With --expect all changes fail that
-    are not named.
+    OLD and NEW are files, folders of parsers, either of these in a revision of git, as in main:parsers/pump.yaml, or a
+    lock file and `library`. Exit status 1 where something is lost: events that were complete, values, what rules find.
+    With --expect all changes fail that are not named.
     """
     from kinglet.cli import needs
     from kinglet.cli.render import console, print_json, waiting
     from kinglet.comparing.compare import compare
     from kinglet.comparing.expected import load_expected, verdict
     from kinglet.comparing.markdown import markdown
-    from kinglet.comparing.versions import load_version
+    from kinglet.comparing.versions import load_versions
 
     form = "json" if as_json else form
     model = options.load_model(extensions)
     wanted = needs.load(rules, model) if rules is not None else []
     expected = load_expected(Path(expect)) if expect is not None else None
-    versions = (load_version(old, model=model), load_version(new, model=model))
+    versions = load_versions(old, new, model=model)
     with waiting("comparing"):
         found = compare(*versions, files, reference_time=at, rules=wanted, timed=True)
     judged = verdict(found, expected)

@@ -32,9 +32,12 @@ _READS = {
 @click.argument("parser")
 @click.option("--variant", "wanted", metavar="NAME", help="This variant only.")
 @click.option("--line", metavar="TEXT", help="Show piece by piece what the patterns take of this event.")
+@click.option("--merged", is_flag=True, help="Print the file as one with what it extends.")
 @options.model()
 @options.as_json()
-def command(parser: str, wanted: str | None, line: str | None, extensions: tuple[str, ...], as_json: bool) -> None:
+def command(
+    parser: str, wanted: str | None, line: str | None, merged: bool, extensions: tuple[str, ...], as_json: bool
+) -> None:
     """Show what PARSER will do, pattern by pattern.
 
     Of each pattern: the regexes that it becomes and the order in which they are tried, the text that every match
@@ -46,6 +49,14 @@ def command(parser: str, wanted: str | None, line: str | None, extensions: tuple
     from kinglet.parser import load
 
     loaded = load(parser, model=options.load_model(extensions))
+    if merged:
+        from kinglet.insight.merged import merged_text
+
+        if as_json:
+            print_json(loaded._document.values)
+        else:
+            click.echo(merged_text(loaded), nl=False)
+        return
     if line is not None:
         from kinglet.cli.pieces import pieces_as_plain, render_pieces
         from kinglet.insight.pieces import pieces

@@ -33,6 +33,7 @@ from kinglet.runtime.forks import begin
 from kinglet.source.encodings import named
 from kinglet.spec import loading
 from kinglet.spec.document import Document, KeyPath
+from kinglet.spec.ready import ready_parsers
 from kinglet.spec.schema import ParserFile, Variant
 from kinglet.structured.by_form import is_within
 
@@ -266,7 +267,7 @@ def _other(work: Build, name: str) -> Plan:
     above = (*work.above, work.definition.parser)
     if name in above:
         raise InvalidError(f"`{name}` would read its own fields again", "hand it to another parser")
-    ready = loading.ready_parsers()
+    ready = ready_parsers()
     folder = work.document.folder
     path = folder / f"{name}.yaml"
     if not re.fullmatch(r"[A-Za-z0-9][A-Za-z0-9_.-]*", name) or not (path.is_file() or name in ready):

@@ -162,7 +162,7 @@ def flow(value: Any) -> str:
 
 def command_text(name: str) -> str:
     """The command that tries a parser on this log: a ready one, or the one that is begun here."""
-    from kinglet.spec.loading import ready_parsers
+    from kinglet.spec.ready import ready_parsers
 
     plain = name if name not in ("<stdin>", "<bytes>", "<text>", "<events>") else "LOG"
     quoted = f"'{plain}'" if re.search(r"[\s*?\[]", plain) else plain

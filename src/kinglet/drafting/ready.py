@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kinglet.discover.report import Ready
 from kinglet.parser import load_text
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 
 NEARLY_ALL = 0.9
 _BYTES = 256 * 1024

@@ -41,7 +41,31 @@ def file_schema(model: Model | None = None) -> dict[str, Any]:
     schema["properties"]["events"] = {
         "anyOf": [{"enum": plain_rules()}, {key: events[key] for key in events if key != "default"}]
     }
+    _extending(schema)
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Kinglet parser file"}
+
+
+def _extending(schema: dict[str, Any]) -> None:
+    """What a file may have that extends another, and what it then may lack."""
+    schema["properties"]["extends"] = {
+        "type": "string",
+        "pattern": "^[A-Za-z0-9][A-Za-z0-9_.-]*@[0-9]+([.][0-9]+){0,2}$",
+        "description": "the parser that this one says only its differences from, and its version",
+        "examples": ["openssh@1"],
+    }
+    always = [key for key in schema["required"] if key not in ("product", "variants")]
+    alone = {"required": [key for key in schema["required"] if key not in always]}
+    schema["required"] = always
+    schema["anyOf"] = [{"required": ["extends"]}, alone]
+    schema["if"] = {"anyOf": [schema["if"], {"required": ["extends"]}]}
+    for key, about in (
+        ("before", "with `extends`: the variant that this one stands before"),
+        ("after", "with `extends`: the variant that this one stands behind"),
+        ("tail", "with `extends`: pattern or regex of text behind what the base's variant reads"),
+    ):
+        schema["$defs"]["Variant"]["properties"][key] = {"type": "string", "description": about}
+    off = {"const": True, "description": "with `extends`: without this variant of the base"}
+    schema["$defs"]["Variant"]["properties"]["off"] = off
 
 
 def file_schema_text(model: Model | None = None) -> str:

@@ -47,7 +47,11 @@ def without_allowed(findings: Sequence[Finding], comments: Sequence[Allowed]) ->
     kept = []
     for finding in findings:
         silent = [
-            one for one in comments if one.code == finding.code and finding.place.line in one.lines and one.reason
+            one
+            for one in comments
+            if (one.code, one.place.file) == (finding.code, finding.place.file)
+            and finding.place.line in one.lines
+            and one.reason
         ]
         for one in silent:
             one.used = True

@@ -11,10 +11,10 @@ import polars as pl
 from kinglet.lint.allowing import allowed, of_comments, without_allowed
 from kinglet.lint.rule import Finding, LintRule, Subject
 from kinglet.lint.table import RULES
+from kinglet.parser import Parser, load
 
 if TYPE_CHECKING:
     from kinglet.insight.needs import Rule
-    from kinglet.parser import Parser
 
 
 def lint(
@@ -51,7 +51,7 @@ def findings_of(subject: Subject, rules: Sequence[LintRule]) -> list[Finding]:
 
 def finished(parser: Parser, found: list[Finding], rules: Sequence[LintRule], text: str | None = None) -> list[Finding]:
     """Findings without those that follow from others, and those that comments allow; with what is wrong with these."""
-    found = _without_consequences(found)
+    found = _without_consequences(_without_those_of_base(parser, found, rules))
     comments = allowed(text if text is not None else _text_of(parser), parser._document.name)
     found = without_allowed(found, comments)
     table = {rule.code: rule for rule in rules}
@@ -61,6 +61,16 @@ def finished(parser: Parser, found: list[Finding], rules: Sequence[LintRule], te
         if code in table:
             found.append(Finding(code, table[code].title, table[code].severity, place, "", message, mend))
     return sorted(found, key=lambda one: (one.place.line, one.place.column, one.code))
+
+
+def _without_those_of_base(parser: Parser, found: list[Finding], rules: Sequence[LintRule]) -> list[Finding]:
+    """Findings in the file of a base only where they are none of the base by itself, or allowed there."""
+    base = parser._document.base
+    if base is None or all(one.place.file == parser._document.name for one in found):
+        return found
+    alone = load(base.file, model=parser.model)
+    known = {(one.code, one.place, one.message) for one in findings_of(Subject(alone), rules)}
+    return [one for one in found if (one.code, one.place, one.message) not in known]
 
 
 _CAUSES = {"C01": ("V01", "V02", "V04"), "R04": ("R05",)}

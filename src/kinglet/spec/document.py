@@ -27,9 +27,31 @@ MAX_DEPTH = 60
 _PLAIN_TAGS = {f"tag:yaml.org,2002:{name}" for name in ("null", "bool", "int", "float", "str")}
 
 
+@dataclass(frozen=True)
+class Base:
+    """What a document extends, and what it has other than that.
+
+    keys: sections that it changes. added, changed, off: variants. cases: how many of the base go through it too, and
+    replaced_cases: how many are its own instead. written: the document's own values. base: what the base extends.
+    """
+
+    name: str
+    version: str
+    file: str
+    digest: str
+    keys: tuple[str, ...]
+    added: tuple[str, ...]
+    changed: tuple[str, ...]
+    off: tuple[str, ...]
+    cases: int
+    replaced_cases: int
+    written: Any = field(repr=False)
+    base: Base | None = None
+
+
 @dataclass
 class Document:
-    """The values of one YAML text, with the place of each key and value."""
+    """The values of one YAML text, with the place of each key and value; base: what it extends, whose values it has."""
 
     name: str
     values: Any = None
@@ -37,11 +59,22 @@ class Document:
     starts: dict[KeyPath, Place] = field(default_factory=dict)
     quoted: set[KeyPath] = field(default_factory=set)
     multiline: set[KeyPath] = field(default_factory=set)
+    base: Base | None = None
+
+    @property
+    def written(self) -> Any:
+        """The values that stand in the file itself."""
+        return self.values if self.base is None else self.base.written
 
     @property
     def folder(self) -> Path:
         """Where files lie that it names; the current folder where it never stood in a file."""
         return Path() if self.name.startswith("<") else Path(self.name).parent
+
+    def folder_of(self, path: KeyPath) -> Path:
+        """Where files lie that a value names, which may stand in the base."""
+        name = self.place(path).file
+        return self.folder if name in (self.name, "") or name.startswith("<") else Path(name).parent
 
     def place(self, path: KeyPath, *, key: bool = False) -> Place:
         """Where a path stands; of one that is missing, where its nearest parent stands."""

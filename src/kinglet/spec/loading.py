@@ -15,6 +15,8 @@ from pydantic_core import ErrorDetails
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean, parts_of
 from kinglet.spec import document
 from kinglet.spec.document import Document, KeyPath
+from kinglet.spec.extending import extended
+from kinglet.spec.ready import ready_parser, ready_parsers
 from kinglet.spec.schema import ParserFile
 
 _OTHER_WORDS = {
@@ -52,7 +54,8 @@ def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, D
 
 
 def checked(found: Document) -> tuple[ParserFile, Document]:
-    """Checks the text of a parser file key by key; the errors of `read`."""
+    """Checks the text of a parser file key by key, with what it extends; the errors of `read`."""
+    found = extended(found)
     try:
         return _whole(found.values).model_validate(found.values), found
     except ValidationError as error:
@@ -84,20 +87,15 @@ def _whole(values: Any) -> type[ParserFile]:
     return FileWithSteps
 
 
-def ready_parsers() -> dict[str, Path]:
-    """The parsers that ship with Kinglet, by name."""
-    folder = Path(__file__).parent.parent / "library"
-    return {path.stem: path for path in sorted(folder.glob("*.yaml"))}
-
-
 def _document(source: str | os.PathLike[str] | dict[str, Any]) -> Document:
     if isinstance(source, dict):
         return document.from_mapping(source, "<mapping>")
     if isinstance(source, str) and "\n" in source:
         return document.from_text(source, "<text>")
     path = Path(source)
-    if not path.exists() and str(source) in ready_parsers():
-        path = ready_parsers()[str(source)]
+    ready = ready_parser(str(source)) if not path.exists() else None
+    if ready is not None:
+        path = ready
     elif not path.exists() and path.suffix == "":
         hint = did_you_mean(
             str(source), ready_parsers(), "check the path, or name a ready parser: " + ", ".join(ready_parsers())

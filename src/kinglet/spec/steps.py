@@ -159,6 +159,9 @@ class MadeBy(NamedTuple):
 class Step(Section):
     """One operation on fields, with a note, a condition, and a switch."""
 
+    name: str | None = Field(
+        None, pattern=r"^[A-Za-z0-9][A-Za-z0-9_.-]*$", description="what a parser that extends this one calls it"
+    )
     note: str = Field("", description="what it is for")
     when: str | None = Field(None, description="SQL condition over fields; other events stay as they are")
     off: bool = Field(False, description="as if the step were not there")

@@ -306,7 +306,9 @@ def _table(context: StepContext, key: tuple[str | int, ...], name: str) -> Table
         context.report(key, message, "put the table beside the parser file")
         return None
     where = context.work.document
-    return Table(where.folder / path, where.place((*context.path, *key)), ".".join(map(str, key)), where.folder)
+    at = (*context.path, *key)
+    folder = where.folder_of(at)
+    return Table(folder / path, where.place(at), ".".join(map(str, key)), folder)
 
 
 def _word(value: object) -> str:

@@ -28,7 +28,7 @@ from kinglet.names import field_of
 from kinglet.parser import Parser, load_text
 from kinglet.patterns.types import TYPES
 from kinglet.source.logs import Given, open_sources
-from kinglet.spec.loading import ready_parsers
+from kinglet.spec.ready import ready_parsers
 from kinglet.teaching.changes import changes
 from kinglet.teaching.lesson import Lesson, Matched
 from kinglet.teaching.marks import Mark, field_of_marks, rows_of
@@ -107,6 +107,9 @@ def _file(name: str, log: Given, encoding: str | None, zone: str | None) -> tupl
     path = Path(name)
     if path.exists():
         text = path.read_text(encoding="utf-8-sig")
+        if re.search(r"^extends\s*:", text, re.MULTILINE):
+            message = "a parser that extends another cannot be taught"
+            raise UsageError(f"{name}: {message}", "teach the one that it extends, or write the variant by hand")
         return text, text
     found = facts(open_sources(log, encoding=encoding), log)
     columns = found.records.container.columns if found.records is not None else []

@@ -7,9 +7,11 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
+from kinglet.errors import UsageError
 from kinglet.insight.cases import parsed_cases
 from kinglet.lint.rule import Found, LintRule, Subject, short
 from kinglet.parser import Parser
+from kinglet.spec.lock import NAME, read_lock
 
 _FEW = 6
 _MOST = 0.75
@@ -72,11 +74,31 @@ def _globs_meet(one: str, other: str) -> bool:
     )
 
 
+def base_kept(subject: Subject) -> Iterator[Found]:
+    base = subject.document.base
+    path = subject.document.folder / NAME
+    if base is None or not path.is_file():
+        return
+    try:
+        kept = read_lock(path).get(Path(base.file).stem)
+    except UsageError as error:
+        yield Found(("extends",), f"what {error}", "")
+        return
+    if kept is None or kept.sha256 == base.digest:
+        return
+    to = f"is now {base.version}" if kept.version != base.version else "has changed, and is still called so"
+    yield Found(
+        ("extends",),
+        f"{base.name} {kept.version}, which {NAME} keeps, {to}",
+        f"see what changes (`kinglet compare {NAME} library LOG`), then `kinglet library --lock {NAME}`",
+    )
+
+
 def version_kept(subject: Subject) -> Iterator[Found]:
     former = subject.former
     if former is None:
         return
-    now = subject.document.values
+    now = subject.document.written
     if former.get("version") != now.get("version"):
         return
     changed = [
@@ -168,5 +190,11 @@ RULES = (
         "a parser in a file of another name, in a folder of parsers",
         "call the file as the parser is called",
         file_name,
+    ),
+    LintRule(
+        "F05", "base has changed", "warning",
+        "a parser that extends another, which is no longer as `library.lock` beside it keeps it",
+        "see what has changed (`kinglet compare`), then keep it: `kinglet library --lock library.lock`",
+        base_kept,
     ),
 )  # fmt: skip
