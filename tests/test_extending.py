@@ -188,6 +188,12 @@ class Extending(WithBase):
         self.own("time: {from: stamp, format: '%Y-%m-%d %H:%M:%S', zone: Asia/Tokyo}\n")
         self.assertEqual(0, kinglet("check", "our-gate.yaml").status)
 
+    def test_sections_can_be_left_out(self) -> None:
+        parser = self.own("without: [steps, cases]\nsteps: [{set: {floor: '2'}}]\n")
+        event = self.read(parser, "G4 checked by m.okoro")[0]
+        self.assertEqual((2, False, []), (event["floor"], "quay" in event, parser._document.values.get("cases", [])))
+        self.assertIn("without `steps`, `cases`; no cases of tide-gate", kinglet("check", "our-gate.yaml").out)
+
     def test_cases_can_be_accepted_and_added(self) -> None:
         text = "cases:\n  - raw: '2026-03-03 22:10:44 G5 checked by t.varela'  # kept\n    expect: {user: nobody}\n"
         self.own(text)
@@ -213,6 +219,7 @@ class Extending(WithBase):
             ("variants: [{name: due}, {name: due}]\n", "our-gate.yaml:5:32", "a second variant `due`"),
             ("variants: [{name: a, before: b, pattern: x}, {name: b, pattern: y}]\n", "our-gate.yaml:5:30", "`b`"),
             ("variants: {moved: 3}\n", "our-gate.yaml:5:11", "must be a list"),
+            ("without: [stepps]\n", "our-gate.yaml:5:11", "did you mean `steps`"),
             ("varaints: []\n", "our-gate.yaml:5:1", "did you mean `variants`"),
             ("parts: {by: null}\n", "base/tide-gate.yaml:26", "{@by}"),
             ("types: 3\n", "our-gate.yaml:5:8", "must be a mapping"),

@@ -10,7 +10,7 @@ from kinglet import testing
 from kinglet.checking.covering import cover
 from kinglet.demo.writing import write_demo
 from kinglet.drafting.editing import without_key
-from tests.helpers import InFolder, kinglet
+from tests.helpers import LINES, InFolder, kinglet
 from tests.planted import LOCK
 
 GATES = """kinglet: 1
@@ -151,6 +151,23 @@ class Adding(InFolder):
         self.assertEqual(0, kinglet(*call[1:]).status)
         again = kinglet("check", self.path, "--cover", self.log, "--json").json()
         self.assertEqual(([], again["shown"]), (again["events"], again["already"]))
+
+    def test_fields_may_be_called_as_what_is_counted(self) -> None:
+        text = LINES.replace("%s", "{rule:word}[[ {faults:word}]][[ {raw_text:word}]]")
+        self.write("x.log", "a\nb c\nd e f\n")
+        proposed = cover(package.load(text), "x.log")
+        self.assertEqual([1, 3], [one.line for one in proposed.events])
+        self.assertIn("any: without log_faults", proposed.events[0].shows)
+
+    def test_what_a_step_remembers_is_added_with_what_stands_before(self) -> None:
+        parser = LINES.replace("%s", "{id:int} {what:word}[[ from {client:ip}]]").replace("variants:", (
+            "steps: [{remember: {by: id, keep: client}}]\nvariants:"))  # fmt: skip
+        path = self.write("lines.yaml", parser)
+        self.write("x.log", "1 open from 192.0.2.7\n2 open from 192.0.2.8\n1 write\n1 read\n3 read\n")
+        self.assertEqual(0, kinglet("check", path, "--add", "x.log:4", "--add", "x.log:5").status)
+        cases = package.load(path)._definition.cases
+        self.assertEqual([["1 open from 192.0.2.7"], None], [case.before for case in cases])
+        self.assertEqual(["192.0.2.7", None], [case.expect.get("client") for case in cases])
 
 
 class Suite(InFolder):

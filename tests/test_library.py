@@ -121,6 +121,36 @@ class Real(unittest.TestCase):
             compared += len(told) + 1
         self.assertGreater(compared, 500)
 
+    def test_a_database_writes_each_event_in_three_forms(self) -> None:
+        folder = REAL / "postgres"
+        records = [json.loads(line) for line in (folder / "postgresql.json").read_text("utf-8").splitlines()]
+        names = {"text": "postgresql", "csv": "postgresql-csv", "json": "postgresql-json"}
+        logs = {"text": "postgresql.log", "csv": "postgresql.csv", "json": "postgresql.json"}
+        forms = {
+            form: package.load(name).parse(folder / logs[form]).events.rows(named=True) for form, name in names.items()
+        }
+        compared = 0
+        for record, text, row, item in zip(records, *forms.values(), strict=True):
+            stamp = datetime.strptime(record["timestamp"], "%Y-%m-%d %H:%M:%S.%f UTC").replace(tzinfo=UTC)
+            own = {
+                "pid": record["pid"], "level": record["error_severity"], "user": record.get("user"),
+                "database": record.get("dbname"), "detail": record.get("detail"), "hint": record.get("hint"),
+                "context": record.get("context"), "time": stamp, "state": "complete",
+            }  # fmt: skip
+            for event in (text, row, item):
+                self.assertEqual(own, {name: event.get(name) for name in own})
+                self.assertEqual(text["variant"], event["variant"])
+                self.assertEqual(text["login"], event["login"])
+                self.assertEqual(text["sql"], event["sql"])
+                self.assertEqual(record.get("statement"), event["statement"])
+                # the text form knows of a session what its first event said
+                self.assertIn(text["client"], (None, event["client"]))
+            if record.get("remote_host") and text["client"]:
+                self.assertEqual((record["remote_host"], record["remote_port"]), (text["client"], text["client_port"]))
+            compared += len(own) + 6
+        self.assertGreater(compared, 2000)
+        self.assertGreater(sum(event["client"] is not None for event in forms["text"]), 130)
+
     def test_each_line_of_a_mixed_log_goes_to_the_parser_of_its_program(self) -> None:
         shelf = package.load_set(*ready_parsers().values())
         for name in ("traditional.log", "rfc5424.log"):

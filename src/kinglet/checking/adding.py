@@ -53,14 +53,50 @@ def add_cases(parser: Parser, places: Sequence[str], *, mask: bool = False) -> t
             found.append(Added(place, why_not="is a case already"))
             continue
         known.add(str(event["raw"]))
+        event, before = _with_before(parser, event, place)
         case = whole_case(parser, event)
+        if before:
+            case = {"raw": case.pop("raw"), "before": before, **case}
         if parser._definition.maps:
-            case["model"] = model_of(parser, case["raw"], case.get("at"))
+            case["model"] = model_of(parser, case["raw"], case.get("at"), before)
         lines = tuple(case_lines(case))
         text = inserted(text, "cases", lines)
         found.append(Added(place, lines))
     load_text(text, parser._document.name)  # what is written can be read
     return text, found
+
+
+_MOST_BEFORE = 3
+
+
+def _with_before(parser: Parser, event: dict[str, Any], place: str) -> tuple[dict[str, Any], list[str]]:
+    """An event as it is read by itself, or behind the events of its log from which a step remembers what it lacks."""
+    remembers = [step.form for step in parser._definition.steps if step.operation == "remember" and not step.off]
+    alone = _read([str(event["raw"])], parser, event)
+    if not remembers or _same(parser, alone, event):
+        return (event, []) if not remembers else (alone, [])
+    log = place.rpartition(":")[0]
+    keys = [name for form in remembers for name in form.by]
+    earlier: list[str] = []
+    for batch in parser.parse_batches(log):
+        same = [pl.col(name).eq_missing(pl.lit(event[name])) for name in keys if event.get(name) is not None]
+        here = batch.events.filter(pl.col("line") < event["line"], *same)
+        earlier = [*earlier, *here["raw"]][-_MOST_BEFORE:]
+        if batch.events["line"].max() >= event["line"]:
+            break
+    for before in (*([one] for one in reversed(earlier)), *(earlier[-count:] for count in range(2, len(earlier) + 1))):
+        again = _read([*before, str(event["raw"])], parser, event)
+        if _same(parser, again, event):
+            return again, before
+    return alone, []
+
+
+def _read(raws: list[str], parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
+    return parser.parse(raws, reference_time=event["time"]).events.row(-1, named=True)
+
+
+def _same(parser: Parser, one: dict[str, Any], other: dict[str, Any]) -> bool:
+    return all(one.get(name) == other.get(name) for name in parser.fields)
 
 
 def event_at(parser: Parser, place: str) -> dict[str, Any]:

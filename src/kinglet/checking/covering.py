@@ -86,10 +86,10 @@ class _What:
         there = [name for name in self.names if name in events.columns]
         keys = [
             pl.col("variant").cast(pl.String),
-            pl.col("faults").list.join(" ").alias("#faults"),
-            pl.col("time_rule").cast(pl.String).alias("#rule")
+            pl.col("faults").list.join(" ").alias("!faults"),
+            pl.col("time_rule").cast(pl.String).alias("!rule")
             if "time_rule" in events.columns
-            else pl.lit(None).alias("#rule"),
+            else pl.lit(None).alias("!rule"),
             *(pl.col(name).is_not_null().alias(f"#{name}") for name in there),
             *(pl.col(name).cast(pl.String).alias(f"={name}") for name in there if name in self.words),
         ]
@@ -113,7 +113,7 @@ class _What:
         for key in keys:
             variant = dict(key)["variant"]
             for column, value in key:
-                if column[0] == "#" and column not in ("#faults", "#rule"):
+                if column[0] == "#" and column not in ("!faults", "!rule"):
                     seen.setdefault((variant, column), set()).add(value)
         return {place for place, values in seen.items() if len(values) > 1}
 
@@ -124,10 +124,10 @@ class _What:
         variant = values["variant"]
         name = variant or "no variant"
         yield name
-        for fault in (values["#faults"] or "").split():
+        for fault in (values["!faults"] or "").split():
             yield f"{name}: fault {fault}"
-        if values["#rule"] is not None:
-            yield f"time {values['#rule']}"
+        if values["!rule"] is not None:
+            yield f"time {values['!rule']}"
         for column, value in values.items():
             if variant is not None and (variant, column) in varies:
                 yield f"{name}: {'with' if value else 'without'} {column[1:]}"

@@ -197,6 +197,7 @@ def _base(base: Base | None) -> dict[str, Any] | None:
         "file": base.file,
         "sha256": base.digest,
         "sections": list(base.keys),
+        "without": list(base.without),
         "added": list(base.added),
         "changed": list(base.changed),
         "off": list(base.off),
@@ -243,7 +244,8 @@ def _render_cases(out: Console, report: ParserReport) -> None:
 def _extends(base: Base) -> Iterator[str]:
     """What a parser has other than the one that it extends."""
     yield f"extends {base.name} {base.version}"
-    for said, names in (("adds", base.added), ("changes", base.changed), ("without", base.off)):
+    without = (*base.off, *(f"`{key}`" for key in base.without))
+    for said, names in (("adds", base.added), ("changes", base.changed), ("without", without)):
         if names:
             yield f"{said} {', '.join(names)}"
     if base.keys:

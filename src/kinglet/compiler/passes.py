@@ -34,8 +34,9 @@ from kinglet.source.encodings import named
 from kinglet.spec import loading
 from kinglet.spec.document import Document, KeyPath
 from kinglet.spec.ready import ready_parsers
-from kinglet.spec.schema import ParserFile, Variant
+from kinglet.spec.schema import Envelope, ParserFile, Variant
 from kinglet.structured.by_form import is_within
+from kinglet.structures import STRUCTURES
 
 
 def build(
@@ -53,12 +54,27 @@ def build(
         ParserFileError: with every problem of the file at once.
     """
     begin()
+    definition = _with_message(definition)
     work = Build(document=document, definition=definition, above=above, model=model, like=like)
     for step in PASSES:
         step(work)
     if work.problems:
         raise ParserFileError(work.problems)
     return _plan(work)
+
+
+def _with_message(definition: ParserFile) -> ParserFile:
+    """A definition whose variants read the key `body` of an envelope of structure, where it has one."""
+    given = definition.envelope
+    if not isinstance(given, Envelope) or not set(given.forms) & set(STRUCTURES) or BODY not in given.written:
+        return definition
+    variants = [
+        variant.model_copy(update={"from_": BODY})
+        if variant.from_ is None and variant.onward is None and variant.forms
+        else variant
+        for variant in definition.variants
+    ]
+    return definition.model_copy(update={"variants": variants})
 
 
 def _times(work: Build) -> None:

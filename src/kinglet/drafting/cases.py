@@ -93,12 +93,15 @@ def whole_case(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-def model_of(parser: Parser, raw: str, at: str | None) -> dict[str, Any]:
-    """What an event becomes in the model, as far as the parser file says it: its type, severity, and what is filled."""
-    result = parser.parse([raw], reference_time=at, workers=1)
-    mapped = next(iter(result.to_model()), None)
+def model_of(parser: Parser, raw: str, at: str | None, before: Sequence[str] = ()) -> dict[str, Any]:
+    """What an event becomes in the model, as far as the parser file says it: its type, severity, and what is filled.
+
+    before: raw events of the log that stand before it.
+    """
+    result = parser.parse([*before, raw], reference_time=at, workers=1)
+    mapped = next(reversed(list(result.to_model())), None)
     names = {variant.name: variant for variant in parser._plan.variants}
-    variant = names.get(str(result.events["variant"][0]))
+    variant = names.get(str(result.events["variant"][-1]))
     if mapped is None or variant is None:
         return {}
     paths = ["type_uid", "severity_id", "status_id"]

@@ -145,6 +145,11 @@ class Maker:
         if not (variant.reading.regexes or variant.reading.structures):
             whole = None  # the envelope says it all
         given = {whole: body} if whole is not None else {}
+        if whole is not None and any(item.name == whole for plan in envelope.structures for item in plan.fields):
+            values[whole] = body
+        regex = envelope.regexes[-1] if envelope.regexes else None
+        if whole is not None and regex is not None and why_slow(regex) is None and not may_hold(regex, whole, body):
+            return None
         # the part that holds the message may be optional there
         out = self._reading(envelope, values, lambda _: True, sure, given)
         values.pop(whole or "", None)

@@ -53,6 +53,12 @@ def _extending(schema: dict[str, Any]) -> None:
         "description": "the parser that this one says only its differences from, and its version",
         "examples": ["openssh@1"],
     }
+    keys = [key for key in schema["properties"] if key not in ("kinglet", "parser", "version", "extends")]
+    schema["properties"]["without"] = {
+        "type": "array",
+        "items": {"enum": keys},
+        "description": "with `extends`: sections of the base that are not taken",
+    }
     always = [key for key in schema["required"] if key not in ("product", "variants")]
     alone = {"required": [key for key in schema["required"] if key not in always]}
     schema["required"] = always

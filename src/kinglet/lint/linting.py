@@ -69,8 +69,9 @@ def _without_those_of_base(parser: Parser, found: list[Finding], rules: Sequence
     if base is None or all(one.place.file == parser._document.name for one in found):
         return found
     alone = load(base.file, model=parser.model)
-    known = {(one.code, one.place, one.message) for one in findings_of(Subject(alone), rules)}
-    return [one for one in found if (one.code, one.place, one.message) not in known]
+    # messages show events that are made, which differ
+    known = {(one.code, one.place) for one in findings_of(Subject(alone), rules)}
+    return [one for one in found if (one.code, one.place) not in known]
 
 
 _CAUSES = {"C01": ("V01", "V02", "V04"), "R04": ("R05",)}

@@ -31,8 +31,9 @@ _PLAIN_TAGS = {f"tag:yaml.org,2002:{name}" for name in ("null", "bool", "int", "
 class Base:
     """What a document extends, and what it has other than that.
 
-    keys: sections that it changes. added, changed, off: variants. cases: how many of the base go through it too, and
-    replaced_cases: how many are its own instead. written: the document's own values. base: what the base extends.
+    keys: sections that it changes. without: those that it does not take. added, changed, off: variants. cases: how many
+    of the base go through it too, and replaced_cases: how many are its own instead. written: the document's own values.
+    base: what the base extends.
     """
 
     name: str
@@ -40,6 +41,7 @@ class Base:
     file: str
     digest: str
     keys: tuple[str, ...]
+    without: tuple[str, ...]
     added: tuple[str, ...]
     changed: tuple[str, ...]
     off: tuple[str, ...]

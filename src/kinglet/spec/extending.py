@@ -118,11 +118,13 @@ class _Merger:
     def merged(self, found: Document) -> Document:
         """The document; found: that of the base's file, before what this itself extends."""
         own, base = _Spot(self.own, ()), _Spot(self.base, ())
-        for key in (*(key for key in self.base.values if key not in self.own.values), *self.own.values):
-            if key == "extends":
+        without = self._without()
+        taken = [key for key in self.base.values if key not in without]
+        for key in (*(key for key in taken if key not in self.own.values), *self.own.values):
+            if key in ("extends", "without"):
                 continue
             mine = own.at(key) if key in self.own.values else None
-            theirs = base.at(key) if key in self.base.values else None
+            theirs = base.at(key) if key in taken else None
             if mine is None or theirs is None or not self._both(key, mine, theirs):
                 self._put((key,), mine or theirs or own)
         if self.problems:
@@ -135,7 +137,8 @@ class _Merger:
             version=str(self.base.values.get("version")),
             file=found.name,
             digest=digest(Path(found.name).read_bytes()),
-            keys=tuple(key for key in self.own.values if key not in _OF_ITSELF and key in self.base.values),
+            keys=tuple(key for key in self.own.values if key not in _OF_ITSELF and key in taken),
+            without=tuple(without),
             added=tuple(self.added),
             changed=tuple(self.changed),
             off=tuple(self.off),
@@ -145,6 +148,17 @@ class _Merger:
             base=self.base.base,
         )
         return self.out
+
+    def _without(self) -> list[str]:
+        """The sections of the base that are not taken."""
+        written = self.own.values.get("without", [])
+        names = written if isinstance(written, list) else [written]
+        for i, name in enumerate(names):
+            path = ("without", i) if isinstance(written, list) else ("without",)
+            if name in ("kinglet", "parser", "version") or name not in self.base.values:
+                hint = did_you_mean(str(name), self.base.values, "sections are such as `cases`, `steps`, `claims`")
+                self.problems.append(self.own.problem(path, f"{self._base} has no section `{name}`", hint))
+        return [str(name) for name in names]
 
     def _both(self, key: str, mine: _Spot, theirs: _Spot) -> bool:
         """A key that both have; whether it is put together, and not only one's own."""
@@ -390,7 +404,7 @@ def _no_tail(entry: _Spot, base: _Spot | None) -> str:
     return "" if isinstance(base.get("pattern") or base.get("regex"), str) else "give the variant a form of its own"
 
 
-_OF_ITSELF = ("kinglet", "parser", "version", "extends", "variants", "cases", "about")
+_OF_ITSELF = ("kinglet", "parser", "version", "extends", "without", "variants", "cases", "about")
 """Keys of which it goes without saying that they differ, or of which it is said how."""
 _LISTS = ("steps", "variants", "cases")
 _MERGED: dict[str, Callable[[_Merger, KeyPath, _Spot, _Spot], None]] = {
