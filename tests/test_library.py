@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import html
 import json
+import re
 import unittest
 from datetime import UTC, datetime
 from pathlib import Path
@@ -150,6 +152,90 @@ class Real(unittest.TestCase):
             compared += len(own) + 6
         self.assertGreater(compared, 2000)
         self.assertGreater(sum(event["client"] is not None for event in forms["text"]), 130)
+
+    def test_requests_through_a_proxy_are_read_as_it_set_them_apart(self) -> None:
+        events = package.load("squid-access").parse(REAL / "squid" / "access.log").events
+        records = [
+            json.loads(line.replace("\\'", "'"))
+            for line in (REAL / "squid" / "access.json").read_text("utf-8").splitlines()
+        ]
+        self.assertEqual({"complete"}, set(events["state"]))
+        for event, record in zip(events.iter_rows(named=True), records, strict=True):
+            own = {
+                "took_ms": record["took"], "client": record["client"], "outcome": record["outcome"],
+                "code": record["code"], "bytes": record["bytes"], "method": record["method"], "hierarchy": record["hierarchy"],
+                "server": record["server"] if record["server"] != "-" else None,
+                "type": record["type"] if record["type"] != "-" else None,
+            }  # fmt: skip
+            self.assertEqual(own, {name: event[name] for name in own})
+            self.assertEqual(round(record["time"] * 1000), round(event["time"].timestamp() * 1000))
+            self.assertEqual(record["url"].partition("?")[0], event["url"].partition("?")[0])
+            if event["user"] is not None:
+                self.assertIn(event["user"][:3], record["user"].replace("%22", '"').replace("%20", " "))
+        self.assertIn('x " %5b1%5d - hier', set(events["user"]))
+
+    def test_statements_are_read_as_the_tables_of_the_database_have_them(self) -> None:
+        folder = REAL / "mariadb"
+        records = [json.loads(line) for line in (folder / "general.json").read_text("utf-8").splitlines()]
+        events = package.load("mariadb-general").parse(folder / "general.log").events
+        events = events.filter(events["state"] == "complete")
+        self.assertEqual([], [one for one in events["faults"].to_list() if one])
+        for event, record in zip(events.iter_rows(named=True), records, strict=False):
+            self.assertEqual((record["thread"], record["command"]), (event["thread"], event["command"]))
+            said = event["raw"].split(f"{event['command']}\t", 1)[1]
+            self.assertEqual(record["said"], said)
+            self.assertIn(event["sql"], (None, said))
+            stamp = datetime.fromisoformat(record["at"]).replace(tzinfo=UTC, microsecond=0)
+            self.assertEqual(stamp, event["time"])
+        self.assertGreater(events.height, 40)
+        slow = package.load("mariadb-slow").parse(folder / "slow.log").events
+        slow = slow.filter(slow["state"] == "complete")
+        records = [json.loads(line) for line in (folder / "slow.json").read_text("utf-8").splitlines()]
+        for event, record in zip(slow.iter_rows(named=True), records, strict=True):
+            self.assertEqual(record["said"] + ";", event["sql"])
+            told = (record["database"] or None, record["sent"], record["examined"])
+            self.assertEqual(told, (event["database"], event["rows_sent"], event["rows_examined"]))
+            self.assertAlmostEqual(float(record["took"].rpartition(":")[2]), event["took_s"])
+
+    def test_what_programs_log_with_traces(self) -> None:
+        folder = REAL / "runtimes"
+        # a message of two lines of which the second reads like the head of an event is torn: the form does not tell
+        events = package.load("python-logging").parse(folder / "python.log").events
+        whole = [json.loads(line) for line in (folder / "python.json").read_text("utf-8").splitlines()]
+        told = {(item["level"], item["logger"], item["said"]): item for item in whole}
+        read = 0
+        for event in events.iter_rows(named=True):
+            item = told.get((event["level"], event["logger"], event["said"]))
+            if item is None:
+                continue
+            read += 1
+            self.assertLess(abs(item["at"] - event["time"].timestamp()), 0.05)
+            if event["trace"] is not None and "2026-11-29 10:00" not in item["trace"]:
+                self.assertEqual(item["trace"], event["trace"].rstrip("\n"))
+        self.assertGreaterEqual(read, len(whole) - 2)
+        java = package.load("java-logging").parse(folder / "java.log").events
+        records = [
+            one.split("<record>", 1)[1] for one in (folder / "java.xml").read_text("utf-8").split("</record>")[:-1]
+        ]
+        self.assertEqual(len(records), java.height)
+        for event, record in zip(java.iter_rows(named=True), records, strict=True):
+            values = {
+                key: re.search(f"<{key}>(.*?)</{key}>", record, re.DOTALL)
+                for key in ("level", "class", "method", "message", "millis")
+            }
+            own = {key: html.unescape(found[1]) for key, found in values.items() if found is not None}
+            self.assertEqual(
+                (own["level"], own["class"], own["method"]), (event["level"], event["source"], event["method"])
+            )
+            self.assertEqual(own["message"].replace("{0}", "字 åβ"), event["said"])
+            self.assertEqual(int(own["millis"]) // 1000, int(event["time"].timestamp()))
+            self.assertEqual("<exception>" in record, event["exception"] is not None)
+        node = package.load("node-json").parse(folder / "node.json").events
+        items = [json.loads(line) for line in (folder / "node.json").read_text("utf-8").splitlines()]
+        for event, item in zip(node.iter_rows(named=True), items, strict=True):
+            own = (item["level"], item["time"], item.get("msg"), item.get("err", {}).get("stack"), item.get("user"))
+            at = round(event["time"].timestamp() * 1000)
+            self.assertEqual(own, (event["level"], at, event["msg"], event["trace"], event["user"]))
 
     def test_each_line_of_a_mixed_log_goes_to_the_parser_of_its_program(self) -> None:
         shelf = package.load_set(*ready_parsers().values())

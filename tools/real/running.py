@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import signal
+import socket
 import subprocess
 import time
 from collections.abc import Iterator, Mapping
@@ -44,8 +46,9 @@ def ask(*command: str | Path, given: str | bytes = "", people: Mapping[str, str]
 
 
 def keep(source: Path, target: Path, *inner: Path | str) -> None:
-    """Keeps a log, with the paths of this run as those of a place that never was."""
-    text = source.read_bytes()
+    """Keeps a log, with the paths of this run, and the name of the machine, as those of a place that never was."""
+    name = re.escape(socket.gethostname().encode())
+    text = re.sub(rb'(?<=[ "])' + name + rb'(?=[ ":])', b"quay-1", source.read_bytes())
     for path in inner:
         text = text.replace(str(path).encode(), b"/srv/quay")
     target.parent.mkdir(parents=True, exist_ok=True)

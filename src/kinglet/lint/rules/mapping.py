@@ -102,10 +102,12 @@ def mapped_nowhere(subject: Subject) -> Iterator[Found]:
     said: set[str] = set()
     for i, _, mapping in _variants(subject):
         own = {item.name for item in subject.plan.variants[i].reading.every_field}
+        # a variant of several classes need not have it in each
+        here = {name for one in subject.plan.variants[i].mappings for name in one.used}
         for leaf in mapping.leaves:
             name = leaf.path.removeprefix("unmapped.")
             # what the envelope has for all of them need not be of use to each
-            known = name in mapping.used if name in own else name in mapped
+            known = name in here if name in own else name in mapped
             if name == leaf.path or known or name in said or name.startswith("not_mapped."):
                 continue
             fits = _fits(name, types.get(name, ""))
