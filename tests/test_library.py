@@ -163,7 +163,8 @@ class Real(unittest.TestCase):
         for event, record in zip(events.iter_rows(named=True), records, strict=True):
             own = {
                 "took_ms": record["took"], "client": record["client"], "outcome": record["outcome"],
-                "code": record["code"], "bytes": record["bytes"], "method": record["method"], "hierarchy": record["hierarchy"],
+                "code": record["code"], "bytes": record["bytes"],
+                "method": record["method"], "hierarchy": record["hierarchy"],
                 "server": record["server"] if record["server"] != "-" else None,
                 "type": record["type"] if record["type"] != "-" else None,
             }  # fmt: skip
