@@ -108,7 +108,12 @@ def _radius(inner: Path, folder: Path) -> None:
     users = config / "mods-config" / "files" / "authorize"
     users.write_text('m.okoro Cleartext-Password := "low tide"\n' + users.read_text())
     with started("/usr/sbin/freeradius", "-f", "-d", config, wait=4):
-        for user, password in (("m.okoro", "low tide"), ("m.okoro", "high tide"), ('x" [1] (from client y port 0)', "x"), ("", "x")):
+        for user, password in (
+            ("m.okoro", "low tide"),
+            ("m.okoro", "high tide"),
+            ('x" [1] (from client y port 0)', "x"),
+            ("", "x"),
+        ):
             ask("radtest", user, password, "127.0.0.1", "7", "testing123")
         ask("radtest", "m.okoro", "low tide", "127.0.0.1", "7", "wrong-secret")
     keep(inner / "radius.log", folder / "radius.log", inner)
@@ -118,12 +123,21 @@ def _kerberos(inner: Path, folder: Path) -> None:
     (inner / "kdc.conf").write_text(KDC.format(inner=inner))
     (inner / "krb5.conf").write_text(KRB5.format(inner=inner))
     (inner / "acl").write_text("admin/admin@QUAY.EXAMPLE *\n")
-    people = {"KRB5_CONFIG": str(inner / "krb5.conf"), "KRB5_KDC_PROFILE": str(inner / "kdc.conf"), "KRB5CCNAME": f"{inner}/cc"}
+    people = {
+        "KRB5_CONFIG": str(inner / "krb5.conf"),
+        "KRB5_KDC_PROFILE": str(inner / "kdc.conf"),
+        "KRB5CCNAME": f"{inner}/cc",
+    }
     ask("kdb5_util", "create", "-s", "-P", "low tide", people=people)
     for name in ("m.okoro", "admin/admin", "host/tide.example"):
         ask("kadmin.local", "-q", f"addprinc -pw lowtide +requires_preauth {name}", people=people)
     with started("/usr/sbin/krb5kdc", "-n", people=people), started("/usr/sbin/kadmind", "-nofork", people=people):
-        for name, password in (("m.okoro", "lowtide"), ("m.okoro", "wrong"), ("nobody", "x"), ("m.okoro@OTHER.EXAMPLE", "x")):
+        for name, password in (
+            ("m.okoro", "lowtide"),
+            ("m.okoro", "wrong"),
+            ("nobody", "x"),
+            ("m.okoro@OTHER.EXAMPLE", "x"),
+        ):
             ask("kinit", name, given=password + "\n", people=people)
         ask("kinit", "m.okoro", given="lowtide\n", people=people)
         ask("kvno", "host/tide.example", people=people)

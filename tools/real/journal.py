@@ -44,7 +44,11 @@ def main() -> None:
                 bare.send(entry)
         ask("systemd-cat", "-t", "tide", "-p", "warning", "sh", "-c", "echo from a stream; echo '<3>worse'")
         time.sleep(1)
-        for form, name in (("json", "journal.json"), ("export", "journal.export"), ("short-iso-precise", "journal.short")):
+        for form, name in (
+            ("json", "journal.json"),
+            ("export", "journal.export"),
+            ("short-iso-precise", "journal.short"),
+        ):
             text = ask("journalctl", "--no-pager", "-q", "-o", form, "-t", "tide", "-t", "sshd", "--since", "-5s", "-m")
             for pattern, instead in (
                 (rf"\b{re.escape(socket.gethostname())}\b", "quay-1"), (r'("?_MACHINE_ID"?[:=]"?)[0-9a-f]{32}', r"\g<1>" + "5a" * 16),

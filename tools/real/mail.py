@@ -154,19 +154,34 @@ LETTERS = (
 
 def _write() -> None:
     for sender, to, subject in LETTERS:
-        with contextlib.suppress(smtplib.SMTPException, OSError), smtplib.SMTP("127.0.0.1", PORT, "tide.example", timeout=10) as smtp:
+        with (
+            contextlib.suppress(smtplib.SMTPException, OSError),
+            smtplib.SMTP("127.0.0.1", PORT, "tide.example", timeout=10) as smtp,
+        ):
             smtp.sendmail(sender, to, f"Message-ID: <{subject}.7@tide.example>\r\nSubject: {subject}\r\n\r\nlow\r\n")
     for user, password in (("m.okoro", "low tide"), ("m.okoro", "high tide"), ('x" [1]', "x")):
-        with contextlib.suppress(smtplib.SMTPException, OSError), smtplib.SMTP("127.0.0.1", PORT, "tide.example", timeout=10) as smtp:
+        with (
+            contextlib.suppress(smtplib.SMTPException, OSError),
+            smtplib.SMTP("127.0.0.1", PORT, "tide.example", timeout=10) as smtp,
+        ):
             smtp.login(user, password)
             smtp.sendmail("m.okoro@quay.example", "m.okoro@quay.example", "Subject: in\r\n\r\n" + "low\r\n" * 2000)
     send("127.0.0.1", PORT, b"GET / HTTP/1.1\r\nHost: tide.example\r\n\r\n")
-    send("127.0.0.1", PORT, b"EHLO x\r\nMAIL FROM:<a\x01b>\r\nRCPT TO:<\xe5\xad\x97@quay.example>\r\nVRFY root\r\nQUIT\r\n")
+    send(
+        "127.0.0.1",
+        PORT,
+        b"EHLO x\r\nMAIL FROM:<a\x01b>\r\nRCPT TO:<\xe5\xad\x97@quay.example>\r\nVRFY root\r\nQUIT\r\n",
+    )
     send("127.0.0.1", PORT, b"HELO\r\nMAIL FROM:<>\r\nQUIT\r\n")
 
 
 def _open() -> None:
-    for user, password in (("m.okoro", "low tide"), ("m.okoro", "high tide"), ('x" [1]', "x"), ("t.varela", "low tide")):
+    for user, password in (
+        ("m.okoro", "low tide"),
+        ("m.okoro", "high tide"),
+        ('x" [1]', "x"),
+        ("t.varela", "low tide"),
+    ):
         with contextlib.suppress(imaplib.IMAP4.error, OSError):
             box = imaplib.IMAP4("127.0.0.1", BOXES)
             box.login(user, password)
@@ -194,7 +209,15 @@ def main() -> None:
             ask("postfix", "-c", inner / "etc", "start")
             time.sleep(2)
             _write()
-            ask("sendmail", "-C", inner / "etc", "-f", "root@quay.example", "x@gone.example", given="Subject: out\n\nlow\n")
+            ask(
+                "sendmail",
+                "-C",
+                inner / "etc",
+                "-f",
+                "root@quay.example",
+                "x@gone.example",
+                given="Subject: out\n\nlow\n",
+            )
             _open()
             time.sleep(4)
             ask("postfix", "-c", inner / "etc", "stop")

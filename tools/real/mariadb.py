@@ -27,7 +27,13 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         inner = Path(name)
         data, socket = inner / "data", inner / "sock"
-        ask("mariadb-install-db", "--user=root", f"--datadir={data}", "--auth-root-authentication-method=normal", "--skip-test-db")
+        ask(
+            "mariadb-install-db",
+            "--user=root",
+            f"--datadir={data}",
+            "--auth-root-authentication-method=normal",
+            "--skip-test-db",
+        )
         with started(
             "/usr/sbin/mariadbd", "--no-defaults", "--user=root", f"--datadir={data}", f"--socket={socket}", f"--port={PORT}",
             "--bind-address=127.0.0.1", f"--log-error={inner}/error.log", "--log-warnings=9", "--general-log=1", f"--general-log-file={inner}/general.log",
@@ -41,11 +47,13 @@ def main() -> None:
             for order in ORDERS[4:7]:
                 ask(*tcp, "-u", "m.okoro", "-plow tide", "quay", "-e", order)
             ask(*tcp, "-u", "m.okoro", "-phigh tide", "quay", "-e", "SELECT 1")
-            ask(*tcp, "-u", 'x \' "[1]', "-px", "-e", "SELECT 1")
+            ask(*tcp, "-u", "x ' \"[1]", "-px", "-e", "SELECT 1")
             ask(*tcp, "-u", "m.okoro", "-plow tide", "mysql", "-e", "SELECT 1")
             for order in ORDERS[7:]:
                 ask(*root, "-e", order)
-            fields = "'at', event_time, 'who', user_host, 'thread', thread_id, 'command', command_type, 'said', argument"
+            fields = (
+                "'at', event_time, 'who', user_host, 'thread', thread_id, 'command', command_type, 'said', argument"
+            )
             general = ask(*root, "-NBre", f"SELECT JSON_OBJECT({fields}) FROM mysql.general_log")
             fields = "'at', start_time, 'who', user_host, 'took', query_time, 'locked', lock_time, 'sent', rows_sent, 'examined', rows_examined, 'database', db, 'said', sql_text"
             slow = ask(*root, "-NBre", f"SELECT JSON_OBJECT({fields}) FROM mysql.slow_log")

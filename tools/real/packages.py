@@ -35,14 +35,28 @@ def main() -> None:
             ("--install", f"{inner}/tide", "tide", "/bin/true", "10"), ("--install", f"{inner}/tide", "tide", "/bin/false", "20"),
             ("--set", "tide", "/bin/true"), ("--auto", "tide"), ("--remove", "tide", "/bin/false"), ("--remove-all", "tide"),
         ):  # fmt: skip
-            ask("update-alternatives", "--log", log, "--altdir", f"{inner}/upgrades", "--admindir", f"{inner}/upgrades", *order)
+            ask(
+                "update-alternatives",
+                "--log",
+                log,
+                "--altdir",
+                f"{inner}/upgrades",
+                "--admindir",
+                f"{inner}/upgrades",
+                *order,
+            )
         config = inner / "apt.conf"
-        config.write_text(f'Unattended-Upgrade::LogDir "{inner}/upgrades";\nAPT::UnattendedUpgrades::LogDir "{inner}/upgrades";\n')
+        config.write_text(
+            f'Unattended-Upgrade::LogDir "{inner}/upgrades";\nAPT::UnattendedUpgrades::LogDir "{inner}/upgrades";\n'
+        )
         ask("unattended-upgrade", "--dry-run", "-v", people={"APT_CONFIG": str(config)})
         keep(inner / "log" / "history.log", folder / "apt-history.log", name)
         keep(inner / "log" / "term.log", folder / "apt-term.log", name)
         keep(log, folder / "alternatives.log", name)
-        found = [*(inner / "upgrades").glob("unattended-upgrades.log"), Path("/var/log/unattended-upgrades/unattended-upgrades.log")]
+        found = [
+            *(inner / "upgrades").glob("unattended-upgrades.log"),
+            Path("/var/log/unattended-upgrades/unattended-upgrades.log"),
+        ]
         keep(found[0], folder / "unattended-upgrades.log", name)
 
 

@@ -77,7 +77,10 @@ def _python(inner: Path) -> None:
     time.tzset()
     log = logging.getLogger("quay.tide")
     log.setLevel(logging.DEBUG)
-    for ending, form in (("log", logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s")), ("json", _Apart())):
+    for ending, form in (
+        ("log", logging.Formatter("%(asctime)s %(levelname)s %(name)s: %(message)s")),
+        ("json", _Apart()),
+    ):
         handler = logging.FileHandler(inner / f"python.{ending}", encoding="utf-8")
         handler.setFormatter(form)
         for name in ("quay.tide", "py.warnings"):
@@ -115,7 +118,15 @@ def main() -> None:
         _python(inner)
         (inner / "Tide.java").write_text(JAVA, "utf-8")
         ask("javac", "-encoding", "UTF-8", "Tide.java", cwd=name)
-        ask("java", "-Duser.timezone=UTC", "-Duser.language=en", "-Dfile.encoding=UTF-8", "Tide", f"{name}/java", cwd=name)
+        ask(
+            "java",
+            "-Duser.timezone=UTC",
+            "-Duser.language=en",
+            "-Dfile.encoding=UTF-8",
+            "Tide",
+            f"{name}/java",
+            cwd=name,
+        )
         node.mkdir(parents=True, exist_ok=True)
         (node / "tide.js").write_text(NODE, "utf-8")
         ask("npm", "install", "--silent", "pino@9", cwd=str(node))

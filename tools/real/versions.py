@@ -15,10 +15,20 @@ from running import ask
 
 COMMITS = (
     ("m.okoro", "m.okoro@marram.example", "2026-11-20T08:00:00+01:00", "Start\n"),
-    ("Tomás Varela", "t.varela@marram.example", "2026-11-20T09:30:00-03:30", "Low tide\n\nCloses nothing.\n\ncommit 0123456789012345678901234567890123456789\nAuthor: x <y>\n"),
+    (
+        "Tomás Varela",
+        "t.varela@marram.example",
+        "2026-11-20T09:30:00-03:30",
+        "Low tide\n\nCloses nothing.\n\ncommit 0123456789012345678901234567890123456789\nAuthor: x <y>\n",
+    ),
     ('x "y" [1] commit', "a b@c", "2026-02-28T23:59:59+00:00", "字 åβ \t tab"),
     ("A", "a@b.example", "1999-12-31T23:59:59+1245", "    indented\n\n\n  twice"),
-    ("a.pires", "a.pires@marram.example", "2026-11-21T08:00:00+00:00", "Signed\n\nSigned-off-by: a.pires <a.pires@marram.example>\n"),
+    (
+        "a.pires",
+        "a.pires@marram.example",
+        "2026-11-21T08:00:00+00:00",
+        "Signed\n\nSigned-off-by: a.pires <a.pires@marram.example>\n",
+    ),
 )
 
 
@@ -33,7 +43,17 @@ def main() -> None:
             ask(*git, "add", ".")
             people = {"GIT_AUTHOR_NAME": person, "GIT_AUTHOR_EMAIL": mail, "GIT_AUTHOR_DATE": at, "GIT_COMMITTER_NAME": "quay",
                       "GIT_COMMITTER_EMAIL": "quay@marram.example", "GIT_COMMITTER_DATE": at}  # fmt: skip
-            ask(*git, "commit", "-q", "--allow-empty-message", "--cleanup=verbatim", "-F", "-", given=message, people=people)
+            ask(
+                *git,
+                "commit",
+                "-q",
+                "--allow-empty-message",
+                "--cleanup=verbatim",
+                "-F",
+                "-",
+                given=message,
+                people=people,
+            )
             if i == 2:
                 ask(*git, "tag", "v1")
                 ask(*git, "checkout", "-q", "-b", "side", "HEAD~1")
@@ -43,7 +63,9 @@ def main() -> None:
                 ask(*git, "checkout", "-q", "main")
                 ask(*git, "merge", "-q", "--no-edit", "side", people=people)
         (folder / "git.log").write_text(ask(*git, "log", "--decorate=short", "--stat"), "utf-8")
-        (folder / "git.fields").write_text(ask(*git, "log", "--format=%H%x00%an%x00%ae%x00%aI%x00%P%x00%B%x00%x01"), "utf-8")
+        (folder / "git.fields").write_text(
+            ask(*git, "log", "--format=%H%x00%an%x00%ae%x00%aI%x00%P%x00%B%x00%x01"), "utf-8"
+        )
 
 
 if __name__ == "__main__":
