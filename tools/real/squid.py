@@ -81,7 +81,7 @@ class _Site(BaseHTTPRequestHandler):
         self.end_headers()
         self.wfile.write(b"low\n")
 
-    do_POST = do_HEAD = do_GET
+    do_POST = do_HEAD = do_GET  # noqa: N815
 
     def log_message(self, *_: object) -> None:
         pass
