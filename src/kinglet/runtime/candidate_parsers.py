@@ -1,20 +1,21 @@
 """Several parsers over one log: which of them come into question for a log, and for an event.
 
-For a log its path decides, where parsers claim it; otherwise all come into question, those first that claim text which
-stands in it: of parsers that read an event equally well the first has it.
+For a log its path decides, where parsers claim it and read anything of it; otherwise all come into question, those
+first that claim text which stands in it: of parsers that read an event equally well the first has it.
 For an event it is text that an event of a parser cannot do without, found for all parsers in one pass (Aho and
 Corasick 1975).
 """
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Sequence
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 import polars as pl
 
-from kinglet.plan.data import Plan, Reading
+from kinglet.plan.data import Plan, Reading, VariantPlan
 from kinglet.runtime.extraction.candidate_variants import LEAST, Pieces, piece_of
 
 
@@ -31,14 +32,28 @@ class Claimed(NamedTuple):
 
 
 def of_path(parsers: Sequence[Claimed], name: str) -> list[int]:
-    """The parsers that come into question for a log by its path."""
-    mine = [i for i, parser in enumerate(parsers) if parser.claims(name)]
-    return mine or list(range(len(parsers)))
+    """The parsers that claim a log by its path."""
+    return [i for i, parser in enumerate(parsers) if parser.claims(name)]
 
 
-def by_contents(parsers: Sequence[Claimed], places: Sequence[int], beginning: bytes) -> list[int]:
-    """Some parsers in order, those first that claim text which stands in the beginning of a log."""
-    return sorted(places, key=lambda i: not any(text.encode() in beginning for text in parsers[i].contains))
+def of_contents(parsers: Sequence[Claimed], beginning: bytes) -> list[int]:
+    """The parsers that claim text which stands in the beginning of a log."""
+    return [i for i, parser in enumerate(parsers) if any(text.encode() in beginning for text in parser.contains)]
+
+
+_WORDS = ("\u2042 zq7 (%", "x")
+"""Texts that no message has in common."""
+
+
+def is_general(variant: VariantPlan) -> bool:
+    """Whether a variant reads about anything, so that it says little whose an event is."""
+    return not variant.kinds and _reads_anything(variant.reading.regexes)
+
+
+@functools.lru_cache(maxsize=10_000)
+def _reads_anything(regexes: tuple[str, ...]) -> bool:
+    texts = pl.Series(_WORDS)
+    return not regexes or any(bool(texts.str.contains(regex).fill_null(False).all()) for regex in regexes)
 
 
 def required_texts(plan: Plan) -> tuple[str, ...] | None:

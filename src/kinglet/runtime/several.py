@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator, Sequence
+import re
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 import polars as pl
 
@@ -14,7 +16,7 @@ from kinglet.cutting.cutter import EventBatch, cut
 from kinglet.cutting.rule import CutRule
 from kinglet.cutting.small_logs import SHARED_BYTES, cut_all
 from kinglet.plan.data import ROW, Plan
-from kinglet.runtime.candidate_parsers import CandidateFinder, Claimed, by_contents, of_path
+from kinglet.runtime.candidate_parsers import CandidateFinder, Claimed, is_general, of_contents, of_path, required_texts
 from kinglet.runtime.event_times import needs_order
 from kinglet.runtime.extraction.candidate_variants import slices
 from kinglet.runtime.extraction.regex_requests import Requests, run_requests, side_by_side
@@ -31,6 +33,10 @@ T = TypeVar("T")
 NO_PARSER = "no-parser"
 UNCLAIMED = "unclaimed"
 _BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
+_LITTLE = 0.01
+_SEVERAL = 2
+_FIRST = 40
+_SIGNS = re.compile(rb"\w+")
 _MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
 
 
@@ -78,12 +84,42 @@ class Mixed:
         return replace(self, by_parser=tuple(parsed.kept() for parsed in self.by_parser))
 
 
-class Plans:
-    """Plans that may read the same events; same_times: of each plan the first whose time rules are the same."""
+class Choice(NamedTuple):
+    """How a log is cut, and the places of the parsers for its events: first those that claim it, then the others."""
 
-    def __init__(self, plans: Sequence[Plan]) -> None:
+    rule: CutRule
+    claim: tuple[int, ...]
+    others: tuple[int, ...]
+
+
+class _Best(NamedTuple):
+    """The rule under which some parsers read most of a log's beginning, how much that is, and the best reader first."""
+
+    rule: CutRule
+    much: float
+    order: tuple[int, ...]
+
+
+class Tier:
+    """Plans that are asked together; numbers: which of all they are."""
+
+    def __init__(self, plans: Sequence[Plan], numbers: Sequence[int]) -> None:
+        chooser = CandidateFinder([plans[i] for i in numbers])
+        self.chooser, self.numbers = chooser, pl.Series(list(numbers), dtype=pl.UInt32)
+        self.always = self.numbers.gather(pl.Series(chooser.always, dtype=pl.UInt32))
+
+
+class Plans:
+    """Plans that may read the same events. claim: how many of the first claim the log.
+
+    tiers: those that claim it, and the others, which are asked for what these do not read completely. same_times: of
+    each plan the first whose time rules are the same.
+    """
+
+    def __init__(self, plans: Sequence[Plan], claim: int = 0) -> None:
         self.plans = list(plans)
-        self.chooser = CandidateFinder(plans)
+        numbers = range(len(plans))
+        self.tiers = [Tier(plans, part) for part in (numbers[:claim], numbers[claim:]) if len(part)]
         firsts: list[int] = []
         self.same_times: list[int] = []
         for i, plan in enumerate(plans):
@@ -101,14 +137,21 @@ class Mixer:
 
     def __init__(self, parsers: Sequence[Claimed], unclaimed: Plan) -> None:
         self.parsers, self.unclaimed = list(parsers), unclaimed
+        self._required: dict[int, tuple[bytes, ...] | None] = {}
+        self._decided: dict[tuple[tuple[int, ...], bytes], _Best] = {}
 
     def run(
         self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Mixed], T]
     ) -> Iterator[tuple[Mixed, T]]:
         """Parses sources in order, batch by batch; then is done to every batch by the thread that parsed it."""
-        for rule, places, logs in self._together(sources):
-            plans = Plans([self.parsers[i].plan for i in places])
-            ordered = [i for i, plan in enumerate(plans.plans) if needs_order(plan, options.zone)]
+        known_plans: dict[tuple[tuple[int, ...], tuple[int, ...]], tuple[Plans, list[int]]] = {}
+        for (rule, claim, others), logs in self._together(sources):
+            places = (*claim, *others)
+            if (claim, others) not in known_plans:
+                found = Plans([self.parsers[i].plan for i in places], len(claim))
+                in_order = [i for i, plan in enumerate(found.plans) if needs_order(plan, options.zone)]
+                known_plans[claim, others] = found, in_order
+            plans, ordered = known_plans[claim, others]
             most = max(len(plan.variants) for plan in plans.plans)
             larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))  # speed
 
@@ -121,69 +164,144 @@ class Mixer:
             next_turn = functools.partial(Handovers, ordered) if ordered else None
             yield from in_turn(cut_all(logs, rule, larger=larger), parse, workers, next_turn)
 
-    def _together(self, sources: Sequence[Source]) -> Iterator[tuple[CutRule, list[int], list[Source]]]:
-        """Logs one after another that the same parsers read, with these and the rule that cuts them."""
-        last: tuple[CutRule, list[int]] | None = None
-        logs: list[Source] = []
+    def _together(self, sources: Sequence[Source]) -> Iterator[tuple[Choice, list[Source]]]:
+        """Logs that the same parsers read, with these and the rule that cuts them.
+
+        Small logs are held until they are parsed together, so many at a time that ten thousand need no memory of their
+        own; a large one comes behind those before it that the same parsers read.
+        """
+        groups: dict[Choice, list[Source]] = {}
         held = 0
         for source in sources:
-            places = of_path(self.parsers, source.name)
-            chosen = self.for_log(source, places)
-            # small logs are held until they are parsed, and ten thousand of them must not be so at once
-            if last is not None and (chosen != last or held > SHARED_BYTES):
-                yield *last, logs
-                logs, held = [], 0
-            last = chosen
-            logs.append(source)
-            held += len(source.held or b"")
-        if last is not None:
-            yield *last, logs
+            chosen = self.for_log(source)
+            if source.held is None:
+                yield chosen, [*groups.pop(chosen, []), source]
+                held = sum(len(one.held or b"") for logs in groups.values() for one in logs)
+                continue
+            groups.setdefault(chosen, []).append(source)
+            held += len(source.held)
+            if held > SHARED_BYTES:
+                yield from groups.items()
+                groups, held = {}, 0
+        yield from groups.items()
 
-    def for_log(self, source: Source, places: list[int]) -> tuple[CutRule, list[int]]:
+    def for_log(self, source: Source) -> Choice:
         """How a log is cut, which is so that most of its beginning is complete, and the parsers for its events."""
-        rules: dict[CutRule, int] = {}
-        for i in places:
-            rule = self.parsers[i].plan.cut
-            rules[rule] = rules.get(rule, 0) + 1
-        head = beginning(source) if len(rules) > 1 or any(self.parsers[i].contains for i in places) else None
-        if head is not None and head.data is not None:
-            places = by_contents(self.parsers, places, head.data)
-        # one rule for all: no need to try how much of the log it makes complete
-        if head is None or len(rules) == 1:
-            return max(rules, key=lambda rule: rules[rule]), places
-        return max(rules, key=lambda rule: (self._complete(head, rule, places), rules[rule])), places
+        by_path = of_path(self.parsers, source.name)
+        every = range(len(self.parsers))
+        several_rules = len({parser.plan.cut for parser in self.parsers}) > 1
+        asked = by_path or several_rules or any(parser.contains for parser in self.parsers)
+        head = beginning(source) if asked else None
+        if by_path:
+            found = self._seen(head, tuple(by_path))
+            if head is None or found.much > 0:
+                return Choice(found.rule, found.order, ())
+        data = head.data if head is not None and head.data is not None else b""
+        claim = of_contents(self.parsers, data)
+        others = tuple(i for i in every if i not in claim)
+        if head is None or (not several_rules and len(claim) < _SEVERAL):
+            return Choice(self._commonest(every), tuple(claim), others)
+        # speed: nothing needs to be tried where one parser claims a log of lines
+        if len(claim) == 1 and self.parsers[claim[0]].plan.cut == self.unclaimed.cut:
+            return Choice(self.unclaimed.cut, tuple(claim), others)
+        # those that claim texts which do not stand there are asked only where no other reads anything
+        free = [i for i in others if not self.parsers[i].contains and not self.parsers[i].paths]
+        found = self._seen(head, tuple(claim))
+        if found.much == 0:
+            found = self._best(head, [*claim, *free], alone=True)
+        if found.much == 0:
+            found = self._best(head, every, alone=True)
+        if found.much == 0:
+            return Choice(self._commonest(every), tuple(claim), others)
+        return Choice(
+            found.rule,
+            tuple(sorted(claim, key=lambda i: found.order.index(i) if i in found.order else len(every))),
+            others,
+        )
 
-    def _complete(self, head: Source, rule: CutRule, places: list[int]) -> float:
-        """How much of a log's beginning is complete: events, times their part of its characters.
+    def _seen(self, head: Source | None, claim: tuple[int, ...]) -> _Best:
+        """What `_best` said of a log that the same parsers claim and that begins alike, or says of this one."""
+        # speed: a thousand small logs are of few kinds
+        if not claim or head is None or head.data is None:
+            return self._best(head, claim)
+        key = claim, _SIGNS.sub(b"0", head.data[:_FIRST].split(b"\n", 1)[0])
+        if key not in self._decided:
+            self._decided[key] = self._best(head, claim)
+        return self._decided[key]
 
-        Events alone would favour a rule that tears lines off, characters alone one that takes all for one event.
+    def _commonest(self, places: Iterable[int]) -> CutRule:
+        return Counter(self.parsers[i].plan.cut for i in places).most_common(1)[0][0]
+
+    def _best(self, head: Source | None, places: Sequence[int], *, alone: bool = False) -> _Best:
+        """The rule of some parsers under which they read most of a log's beginning.
+
+        alone: whether each rule is tried with its own parsers only, which is quicker where they are many.
+        """
+        if head is None or not places:
+            return _Best(self._commonest(places) if places else self.unclaimed.cut, 0, tuple(places))
+        text = head.data if head.data is not None else "\n".join(map(str, head.events or ())).encode()
+        read = [i for i in places if self._may_read(i, text)]
+        best = _Best(self._commonest(places), 0, tuple(places))
+        for rule, _ in Counter(self.parsers[i].plan.cut for i in read).most_common():
+            those = [i for i in read if not alone or self.parsers[i].plan.cut == rule]
+            much, wins = self._complete(head, rule, those)
+            if much > best.much:
+                best = _Best(rule, much, tuple(sorted(places, key=lambda i: -wins[i])))
+        return best
+
+    def _may_read(self, place: int, text: bytes) -> bool:
+        """Whether a text has what every event of a parser has."""
+        if place not in self._required:
+            found = required_texts(self.parsers[place].plan)
+            # a blank of a pattern matches any run of blanks
+            self._required[place] = (
+                None if found is None else tuple(one.split()[0].encode() for one in found if one.split())
+            )
+        required = self._required[place]
+        return not required or any(piece in text for piece in required)
+
+    def _complete(self, head: Source, rule: CutRule, places: Sequence[int]) -> tuple[float, Counter[int]]:
+        """How much of a log's beginning is read, and how many events of it each parser reads best.
+
+        It is events, times their part of its characters: events alone would favour a rule that tears lines off,
+        characters alone one that takes all for one event. What is partial counts little, what is complete all.
         """
         plans = Plans([self.parsers[i].plan for i in places])
-        events, good, all_ = 0, 0, 0
+        events, good, all_ = 0.0, 0.0, 0
+        wins: Counter[int] = Counter()
+        by_name = {self.parsers[i].plan.parser: i for i in places}
         for batch in cut(replace(head), rule):
             for parsed in self._parse(batch, plans, Options(), None).by_parser:
                 for part in parsed.parts:
                     lengths = part.frame["raw"].str.len_chars()
                     complete = lengths.filter(part.frame["state"] == "complete")
-                    events += len(complete)
-                    good += int(complete.sum())
+                    partial = lengths.filter(part.frame["state"] == "partial")
+                    events += len(complete) + _LITTLE * len(partial)
+                    good += int(complete.sum()) + _LITTLE * int(partial.sum())
                     all_ += int(lengths.sum())
-        return events * good / max(all_, 1)
+                    known = part.variant is not None and not is_general(parsed.plan.variants[part.variant])
+                    if known and parsed.plan.parser in by_name:
+                        wins[by_name[parsed.plan.parser]] += len(complete)
+        return events * good / max(all_, 1), wins
 
     def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: Handovers | None) -> Mixed:
         """A batch; known: what each plan knows of the logs from the batch before, and hands on to the next."""
         height = len(batch)
         rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
         found: list[tuple[int, Parsed]] = []
-        by_text = plans.chooser.by_text(batch.frame["raw"])
-        pairs = pl.DataFrame({"row": rows, "place": by_text}).drop_nulls().explode("place")
-        found += self._each(batch, pairs, plans, options, known)
-        # parsers without fixed text are asked last, and only for what no other has read completely
-        if plans.chooser.always:
-            open_ = rows.filter(_ranks(found, height) > 0)
-            others = pl.DataFrame({"place": pl.Series(plans.chooser.always, dtype=pl.UInt32)})
-            pairs = pl.DataFrame({"row": open_}).join(others, how="cross")
-            found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
+        for tier in plans.tiers:
+            open_ = rows.filter(_ranks(found, height) > 0) if found else rows
+            if not len(open_):
+                break
+            by_text = tier.chooser.by_text(batch.frame["raw"].gather(open_))
+            pairs = pl.DataFrame({"row": open_, "place": by_text}).drop_nulls().explode("place")
+            pairs = pairs.with_columns(tier.numbers.gather(pairs["place"]).alias("place"))
+            found += self._each(batch, pairs, plans, options, known)
+            # parsers without fixed text are asked last, and only for what no other has read completely
+            if len(tier.always):
+                open_ = rows.filter(_ranks(found, height) > 0)
+                pairs = pl.DataFrame({"row": open_}).join(pl.DataFrame({"place": tier.always}), how="cross")
+                found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
         found = _winners(found, height)
         taken = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
         unread_rows = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
@@ -277,7 +395,7 @@ def _rank(part: VariantEvents) -> pl.Series:
 
 
 def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Parsed]]:
-    """Each event only with the parser that reads it best; of equals the first in their order."""
+    """Each event only with the parser that reads it best; of equals one that knows the message, then the first."""
     times = sum(len(part.frame) for _, parsed in found for part in parsed.parts)
     rows = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
     several = bool(rows) and pl.concat(rows).n_unique() < times
@@ -285,12 +403,15 @@ def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Pa
     if several:
         frames = [
             pl.DataFrame({"row": part.frame[ROW], "rank": _rank(part)}).with_columns(
-                pl.lit(place, dtype=pl.UInt32).alias("place")
+                pl.lit(place, dtype=pl.UInt32).alias("place"),
+                pl.lit(part.variant is None or is_general(parsed.plan.variants[part.variant])).alias("general"),
             )
             for place, parsed in found
             for part in parsed.parts
         ]
-        first = pl.concat(frames).sort("row", "rank", "place").unique("row", keep="first", maintain_order=True)
+        first = (
+            pl.concat(frames).sort("row", "rank", "general", "place").unique("row", keep="first", maintain_order=True)
+        )
         winner = put(pl.Series([None], dtype=pl.UInt32).new_from_index(0, height), first["row"], first["place"])
     for place, parsed in found:
         parts = parsed.parts
@@ -309,7 +430,7 @@ def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Pa
 def _surely(parsed: Parsed) -> Parsed:
     """Only events that are complete, or have a variant and a time: no text tells that they are the parser's own."""
     parts = [part for part in parsed.parts if part.variant is not None]
-    sure = [part.frame["time"].is_not_null() | (part.frame["state"] == "complete") for part in parts]
+    sure = [part.frame["time"].is_not_null() | part.frame["state"].is_in(["complete", "dropped"]) for part in parts]
     kept = [part.where(good) for part, good in zip(parts, sure, strict=True)]
     return replace(parsed, parts=tuple(part for part in kept if part.frame.height))
 

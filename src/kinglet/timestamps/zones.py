@@ -51,6 +51,7 @@ class ZoneChange(NamedTuple):
     after: int
 
 
+@functools.lru_cache(4096)
 def is_zone(name: str) -> bool:
     if re.fullmatch(r"[A-Za-z][A-Za-z0-9_+-]*(?:/[A-Za-z0-9_+-]+){0,2}", name) is None or len(name) > 64:
         return False  # no path leads out of the database
