@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import kinglet as package
+from kinglet.errors import ParserFileError
 from kinglet.spec.ready import ready_parsers
 from tests.helpers import ROOT, InFolder, kinglet
 
@@ -26,6 +27,88 @@ NOT_OF_BOTH = (
     "id", "file", "offset", "line", "raw", "time", "stamp", "host", "priority", "data_text", "msgid", "pid",
     "time_notes", "time_rule", "body",
 )  # fmt: skip
+
+
+OWNERS = {
+    "accounts/traditional.log": ("openssh", "su", "linux-accounts", "sudo"),
+    "accounts/rfc5424.log": ("openssh", "su", "linux-accounts", "sudo"),
+    "apache/error.log": "apache-error", "bind/named.log": "bind", "bind/queries.log": "bind",
+    "directory/kadmin.log": "kerberos", "directory/krb5kdc.log": "kerberos", "directory/radius.log": "freeradius",
+    "directory/slapd.log": "openldap", "ftp/proftpd-xferlog": "xferlog", "ftp/proftpd.log": "proftpd",
+    "ftp/vsftpd-xferlog": "xferlog", "ftp/vsftpd.log": "vsftpd", "haproxy/haproxy.log": "haproxy",
+    "jobs/traditional.log": ("cron", "su"), "jobs/rfc5424.log": ("cron", "su"),
+    "journal/journal.export": "journal-export", "journal/journal.json": "journal-json", "mail/dovecot.log": "dovecot", "mail/exim.log": "exim",
+    "mail/postfix.log": "postfix", "mariadb/error.log": "mariadb-error", "mariadb/general.log": "mariadb-general",
+    "mariadb/slow.log": "mariadb-slow", "nginx/access.log": "nginx-access", "nginx/error.log": "nginx-error",
+    "packages/alternatives.log": "alternatives", "packages/apt-history.log": "apt-history",
+    "packages/apt-term.log": "apt-term", "packages/unattended-upgrades.log": "unattended-upgrades",
+    "postgres/postgresql.csv": "postgresql-csv", "postgres/postgresql.json": "postgresql-json",
+    "postgres/postgresql.log": "postgresql", "redis/redis.log": "redis", "redis/replica.log": "redis",
+    "resolvers/dnsmasq.log": "dnsmasq", "resolvers/unbound.log": "unbound", "resolvers/unbound-dated.log": "unbound",
+    "runtimes/java.log": "java-logging", "runtimes/node.json": "node-json", "runtimes/python.log": "python-logging",
+    "squid/access.log": "squid-access", "squid/access.json": "json-lines", "tunnels/openvpn.log": "openvpn",
+    "versions/git.log": "git-log",
+}  # fmt: skip
+"""The samples, and the parsers that read them."""
+
+
+class Mixed(InFolder):
+    def test_each_log_of_a_folder_goes_to_the_parser_of_its_program(self) -> None:
+        shelf = package.load_set("library")
+        result = shelf.parse(REAL, reference_time="2026-11-30")
+        for name, owners in OWNERS.items():
+            owners = owners if isinstance(owners, tuple) else (owners,)
+            self.assertEqual(set(owners), set(result.by_log[str(REAL / name)]), name)
+        events = result.events.filter(result.events["file"].is_in([str(REAL / name) for name in OWNERS]))
+        self.assertEqual({"complete"}, set(events["state"]) - {"dropped"})
+        self.assertGreater(events.height, 2000)
+
+    def test_it_is_the_same_one_log_at_a_time(self) -> None:
+        shelf = package.load_set("library")
+        names = [name for name in OWNERS if not name.startswith("squid/access.json")][::4]
+        for number, name in enumerate(names):
+            Path("logs").mkdir(exist_ok=True)
+            Path(f"logs/{9 - number % 10}-{name.replace('/', '-')}").write_bytes((REAL / name).read_bytes())
+        together = shelf.parse(Path("logs"), reference_time="2026-11-30").events
+        for log in sorted(Path("logs").iterdir()):
+            alone = shelf.parse(log, reference_time="2026-11-30").events
+            mine = together.filter(together["file"] == str(log))
+            columns = [column for column in alone.columns if not alone[column].is_null().all() and column != "id"]
+            self.assertTrue(alone.select(columns).equals(mine.select(columns)), log)
+
+    def test_what_no_parser_reads_is_named(self) -> None:
+        Path("logs").mkdir()
+        Path("logs/a.log").write_bytes((REAL / "redis" / "redis.log").read_bytes())
+        Path("logs/b.log").write_text("door 7 is open\ndoor 8 is shut\n")
+        called = kinglet("run", "-p", "library", "logs", "-o", "out.ndjson")
+        self.assertIn("1 log that no parser reads: logs/b.log", called.err)
+        told = kinglet("run", "-p", "library", "logs", "-o", "out.ndjson", "--json").json()
+        self.assertEqual({"logs/a.log": {"redis": 73}, "logs/b.log": {"unclaimed": 2}}, told["logs"])
+
+    def test_a_claim_by_path_is_none_where_nothing_is_read(self) -> None:
+        # the name is that of an access log, the events are JSON
+        Path("nginx-access.json").write_text('{"time":"2026-11-29T17:22:50Z","msg":"low"}\n')
+        events = package.load_set("library").parse("nginx-access.json").events
+        self.assertEqual([("json-lines", "complete")], events.select("parser", "state").rows())
+
+    def test_of_equals_the_one_that_knows_the_message_reads_it(self) -> None:
+        base = "kinglet: 1\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Tides}\nenvelope: 'TIDE {body:rest}'\n"
+        Path("p").mkdir()
+        Path("p/a.yaml").write_text(base + "parser: a\nvariants: [{name: any, pattern: '{what:rest}'}]\n")
+        known = "variants: [{name: low, pattern: 'is {n:int}'}, {name: any, pattern: '{what:rest}'}]\n"
+        Path("p/b.yaml").write_text(base + "parser: b\n" + known)
+        events = package.load_set("p").parse(["TIDE is 4", "TIDE is low"]).events
+        self.assertEqual([("b", "low"), ("a", "any")], events.select("parser", "variant").rows())
+
+    def test_a_set_is_loaded_without_cases_and_says_problems_at_their_lines(self) -> None:
+        head = "kinglet: 1\nparser: a\nversion: 1.0.0\nproduct: {vendor: a, name: b}\n"
+        text = head + "cases:\n  - raw: x\n    expect: {state: complete}\n"
+        Path("a.yaml").write_text(text + "variants: [{name: any, pattern: 'x'}]\n")
+        loaded = package.load_set("a.yaml").parsers["a"]
+        self.assertEqual(([], 1), (loaded._definition.cases, len(package.load("a.yaml")._definition.cases)))
+        Path("a.yaml").write_text(text + "variants: [{name: any, patern: 'x'}]\n")
+        with self.assertRaisesRegex(ParserFileError, "a.yaml:8:24: variants"):
+            package.load_set("a.yaml")
 
 
 class Real(unittest.TestCase):
@@ -224,12 +307,12 @@ class Real(unittest.TestCase):
                 key: re.search(f"<{key}>(.*?)</{key}>", record, re.DOTALL)
                 for key in ("level", "class", "method", "message", "millis")
             }
-            own = {key: html.unescape(found[1]) for key, found in values.items() if found is not None}
+            said = {key: html.unescape(found[1]) for key, found in values.items() if found is not None}
             self.assertEqual(
-                (own["level"], own["class"], own["method"]), (event["level"], event["source"], event["method"])
+                (said["level"], said["class"], said["method"]), (event["level"], event["source"], event["method"])
             )
-            self.assertEqual(own["message"].replace("{0}", "字 åβ"), event["said"])
-            self.assertEqual(int(own["millis"]) // 1000, int(event["time"].timestamp()))
+            self.assertEqual(said["message"].replace("{0}", "字 åβ"), event["said"])
+            self.assertEqual(int(said["millis"]) // 1000, int(event["time"].timestamp()))
             self.assertEqual("<exception>" in record, event["exception"] is not None)
         node = package.load("node-json").parse(folder / "node.json").events
         items = [json.loads(line) for line in (folder / "node.json").read_text("utf-8").splitlines()]
@@ -237,6 +320,50 @@ class Real(unittest.TestCase):
             own = (item["level"], item["time"], item.get("msg"), item.get("err", {}).get("stack"), item.get("user"))
             at = round(event["time"].timestamp() * 1000)
             self.assertEqual(own, (event["level"], at, event["msg"], event["trace"], event["user"]))
+
+    def test_commits_are_read_as_git_set_them_apart(self) -> None:
+        events = package.load("git-log").parse(REAL / "versions" / "git.log").events
+        records = [
+            one.split("\0") for one in (REAL / "versions" / "git.fields").read_text("utf-8").split("\0\1\n")[:-1]
+        ]
+        self.assertEqual(len(records), events.height)
+        for event, record in zip(events.iter_rows(named=True), records, strict=True):
+            commit, author, mail, at, parents, message = record[:6]
+            self.assertEqual((commit, author, mail), (event["commit"], event["author"], event["mail"]))
+            self.assertEqual(datetime.fromisoformat(at), event["time"])
+            self.assertEqual(len(parents.split()) > 1, event["parents"] is not None)
+            # git puts blanks for tabs
+            told = (event["message"] or "").rstrip("\n ").split("\n")
+            own = message.rstrip("\n").split("\n")
+            self.assertEqual([re.sub(r"\s*\t\s*| {4,}", "|", line) for line in own], [
+                re.sub(r" {4,}", "|", line) for line in told
+            ])  # fmt: skip
+
+    def test_both_forms_of_the_journal_are_read_alike(self) -> None:
+        folder = REAL / "journal"
+        items = [json.loads(line) for line in (folder / "journal.json").read_text("utf-8").splitlines()]
+        one = package.load("journal-json").parse(folder / "journal.json").events
+        other = package.load("journal-export").parse(folder / "journal.export").events
+        for item, event, again in zip(items, one.rows(named=True), other.rows(named=True), strict=True):
+            stamp = int(item.get("_SOURCE_REALTIME_TIMESTAMP", item["__REALTIME_TIMESTAMP"]))
+            self.assertEqual(stamp, round(event["time"].timestamp() * 1_000_000))
+            self.assertEqual((item["_HOSTNAME"], int(item["_PID"])), (event["host"], event["pid"]))
+            if again["variant"] == "entry":
+                same = (
+                    "app",
+                    "priority",
+                    "host",
+                    "pid",
+                    "uid",
+                    "program",
+                    "command",
+                    "transport",
+                    "boot",
+                    "errno",
+                    "time",
+                )
+                self.assertEqual([event[name] for name in same], [again[name] for name in same])
+                self.assertEqual(item["MESSAGE"] or None, again["message"])
 
     def test_each_line_of_a_mixed_log_goes_to_the_parser_of_its_program(self) -> None:
         shelf = package.load_set(*ready_parsers().values())

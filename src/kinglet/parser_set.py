@@ -11,7 +11,7 @@ from kinglet.calls import ParseCalls
 from kinglet.errors import ParserFileError, Place, Problem, UsageError
 from kinglet.ocsf.schema import Model
 from kinglet.output.mixed_view import MixedView
-from kinglet.parser import Parser, load
+from kinglet.parser import Parser, load, load_to_parse
 from kinglet.runtime.candidate_parsers import Claimed
 from kinglet.runtime.several import NO_PARSER, UNCLAIMED, Mixer
 from kinglet.runtime.work import Options
@@ -35,7 +35,7 @@ def load_set(*sources: str | os.PathLike[str], model: Model | None = None) -> Pa
     Raises:
         ParserFileError: a file has problems, a folder has no parser file, or two parsers have one name.
     """
-    return ParserSet([load(file, model=model) for file in parser_files(*sources)])
+    return ParserSet([load_to_parse(file, model=model) for file in parser_files(*sources)])
 
 
 def is_several(source: str | os.PathLike[str]) -> bool:

@@ -73,6 +73,14 @@ class Result:
             batch.add_counts(found)
         return dict(sorted(found.items(), key=lambda item: (-item[1]["events"], item[0])))
 
+    @functools.cached_property
+    def by_log(self) -> dict[str, dict[str, int]]:
+        """How many events of each log each parser read; `unclaimed` has those that none reads."""
+        found: dict[str, dict[str, int]] = {}
+        for batch in self.batches:
+            batch.add_by_log(found)
+        return found
+
     @property
     def faults(self) -> dict[str, int]:
         """How often each fault occurs, the commonest first."""

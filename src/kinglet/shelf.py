@@ -13,11 +13,14 @@ from kinglet.parser import Parser, load
 from kinglet.spec.ready import Ready, on_shelf
 
 
+_BETWEEN = ", "
+
+
 @dataclass(frozen=True)
 class OnShelf:
     """A ready parser.
 
-    variants: with the class that each maps to. samples: raw events of its cases. origin: the package or folder that it
+    variants: with the class that each maps to, or the classes. samples: raw events of its cases. origin: the package or folder that it
     comes from. over: files of the same name that it stands over. rules: those that it feeds.
     """
 
@@ -37,7 +40,7 @@ class OnShelf:
     @property
     def classes(self) -> list[str]:
         """The classes that it maps to, each once."""
-        return list(dict.fromkeys(self.variants.values()))
+        return list(dict.fromkeys(name for names in self.variants.values() for name in names.split(_BETWEEN)))
 
     def to_dict(self) -> dict[str, Any]:
         """Plain values."""
@@ -57,7 +60,7 @@ def of_parser(parser: Parser, ready: Ready, rules: Sequence[Rule] = ()) -> OnShe
         plan.version,
         definition.about,
         f"{definition.product.vendor} {definition.product.name}",
-        {variant.name: variant.mappings[0].class_caption for variant in plan.variants},
+        {variant.name: _BETWEEN.join(one.class_caption for one in variant.mappings) for variant in plan.variants},
         {name: str(dtype) for name, dtype in plan.fields.items()},
         len(definition.cases),
         [case.raw for case in definition.cases],

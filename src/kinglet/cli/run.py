@@ -127,6 +127,7 @@ def command(
         _summary(counts, dropped, output, seconds)
         _troubles(sources)
         _by_parser(task.by_parser)
+        _of_nobody(task.by_log)
         _not_mapped(task.view.counted, task.view.invalid)
 
 
@@ -137,17 +138,19 @@ class _Task(NamedTuple):
     run: Callable[..., Iterator[tuple[Any, Any]]]
     parsers: list[Parser]
     by_parser: dict[str, dict[str, int]]
+    by_log: dict[str, dict[str, int]]
 
     def add(self, parsed: Parsed | Mixed) -> None:
         if len(self.parsers) > 1:
             parsed.add_counts(self.by_parser)
+            parsed.add_by_log(self.by_log)
 
     def about(self) -> dict[str, Any]:
         if len(self.parsers) == 1:
             return {"parser": self.parsers[0].name, "version": self.parsers[0].version}
         versions = {parser.name: parser.version for parser in self.parsers}
         return {"parsers": [{"parser": name, "version": versions.get(name), "counts": counts}
-                            for name, counts in self.by_parser.items()]}  # fmt: skip
+                            for name, counts in self.by_parser.items()], "logs": self.by_log}  # fmt: skip
 
 
 def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
@@ -157,12 +160,12 @@ def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
 
     if len(names) == 1 and not is_several(names[0]):
         parser = load(names[0], model=model)
-        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {})
+        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {})
     loaded = load_set(*names, model=model)
     if len(loaded.parsers) == 1:
         parser = next(iter(loaded.parsers.values()))
-        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {})
-    return _Task(view_of(loaded, form), functools.partial(run_batches, loaded), list(loaded.parsers.values()), {})
+        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {})
+    return _Task(view_of(loaded, form), functools.partial(run_batches, loaded), list(loaded.parsers.values()), {}, {})
 
 
 _MOST_SHOWN = 20
@@ -202,6 +205,24 @@ def _by_parser(found: dict[str, dict[str, int]]) -> None:
         out.print(f"  … and {len(ordered) - _MOST_SHOWN:,} parsers more; --json has them all")
 
 
+def _of_nobody(found: dict[str, dict[str, int]]) -> None:
+    """The logs of which no parser reads anything."""
+    from rich.text import Text
+
+    from kinglet.cli.render import console
+    from kinglet.runtime.several import UNCLAIMED
+
+    logs = [name for name, counts in found.items() if set(counts) == {UNCLAIMED}]
+    if not logs or len(found) < 2:
+        return
+    out = console(error=True)
+    noun = "log that no parser reads" if len(logs) == 1 else "logs that no parser reads"
+    out.print(Text(f"  {len(logs):,} {noun}: ").append(", ".join(logs[:_LOGS_SHOWN]), style="dim"), soft_wrap=True)
+    if len(logs) > _LOGS_SHOWN:
+        out.print(f"  … and {len(logs) - _LOGS_SHOWN:,} more; --json has them all")
+
+
+_LOGS_SHOWN = 5
 _WHAT = {
     "other": "no word of the enumeration, kept as Other",
     "bad-value": "does not fit, kept in unmapped",

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import re
+
 from kinglet.discover.report import Ready
-from kinglet.parser import load_text
+from kinglet.parser import load_to_parse
+from kinglet.spec.document import from_text
 from kinglet.spec.ready import ready_parsers
 
 NEARLY_ALL = 0.9
@@ -18,18 +21,23 @@ def ready(text: bytes, enough: float = NEARLY_ALL, most: int = _BYTES) -> list[R
     part = text if len(text) <= most else text[: text.rfind(b"\n", 0, most) + 1] or text[:most]
     found = []
     for name, path in ready_parsers().items():
-        parser = load_text(_without_cases(path.read_text("utf-8")), str(path))
-        claims = parser._definition.claims
-        texts = (claims.contains or []) if claims is not None else []
+        texts = _claimed_texts(path.read_text("utf-8"))
         claimed = next((one for one in texts if one.encode() in part), None)
         if texts and claimed is None:
             continue  # it says itself that the log is none of its own
+        parser = load_to_parse(path)
         counts = parser.parse(part, workers=1).counts
         if counts["events"] and counts["complete"] >= max(enough * counts["events"], 1):
             found.append(Ready(name, counts["complete"] / counts["events"], claimed))
     return sorted(found, key=lambda one: -one.complete)
 
 
-def _without_cases(text: str) -> str:
-    """The text of a parser file up to its cases, which are most of it and say nothing of another log."""
-    return text.split("\ncases:\n")[0] + "\n"
+_CLAIMS = re.compile(r"^claims:.*(?:\n[ \t#].*|\n)*", re.MULTILINE)
+
+
+def _claimed_texts(text: str) -> list[str]:
+    """The texts that a parser file claims, without reading the rest of it."""
+    found = _CLAIMS.search(text)
+    claims = from_text(found[0], "claims").values["claims"] if found is not None else {}
+    texts = claims.get("contains", []) if isinstance(claims, dict) else []
+    return [texts] if isinstance(texts, str) else list(texts)

@@ -67,6 +67,17 @@ class Parsed:
         mine = counts.get(self.plan.parser, {})
         counts[self.plan.parser] = total_of([mine, self.counts])
 
+    def add_by_log(self, found: dict[str, dict[str, int]]) -> None:
+        """Adds the events to numbers by log, and in each by parser."""
+        for part in self.parts:
+            if "#source" in part.frame.columns:
+                counts = part.frame["#source"].value_counts().rows()
+            else:
+                counts = [(0, part.frame.height)]
+            for place, count in counts:
+                of_log = found.setdefault(self.sources[place].name, {})
+                of_log[self.plan.parser] = of_log.get(self.plan.parser, 0) + count
+
     def head(self, most: int) -> Parsed:
         """The first events of the batch, in the order of the log."""
         if self.counts["events"] <= most:

@@ -71,6 +71,11 @@ class Mixed:
         for parsed in self.by_parser:
             parsed.add_counts(counts)
 
+    def add_by_log(self, found: dict[str, dict[str, int]]) -> None:
+        """Adds the events to numbers by log, and in each by parser."""
+        for parsed in self.by_parser:
+            parsed.add_by_log(found)
+
     def head(self, most: int) -> Mixed:
         """The first events of the batch, in the order of the log."""
         if self.counts["events"] <= most:

@@ -142,6 +142,15 @@ def from_text(text: str, name: str, what: str = "parser") -> Document:
 
 def from_file(path: Path, what: str = "parser") -> Document:
     """Reads a YAML file, which is of some kind; the errors of `from_text` and those of the file system."""
+    return from_text(text_of(path, what), str(path), what)
+
+
+def text_of(path: Path, what: str = "parser") -> str:
+    """The text of a YAML file, which is of some kind.
+
+    Raises:
+        ParserFileError: it cannot be read, or is not UTF-8.
+    """
     name = str(path)
     try:
         if path.exists() and not path.is_file() and not path.is_dir():
@@ -156,12 +165,11 @@ def from_file(path: Path, what: str = "parser") -> Document:
     except OSError as error:
         raise _refused(name, f"cannot be read: {error.strerror}") from None
     try:
-        text = data.decode("utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
         problem = Problem(Place(name, line, 1), "", "is not UTF-8 text", "save it as UTF-8")
         raise ParserFileError([problem]) from None
-    return from_text(text, name, what)
 
 
 def from_mapping(values: Any, name: str) -> Document:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import types
 import typing
 from collections.abc import Iterator
@@ -51,6 +52,21 @@ def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, D
         ParserFileError: with all problems at once, each with file, line and column.
     """
     return checked(_document(source))
+
+
+_CASES = re.compile(r"^cases:[^\n]*\n(?:[ \t#-][^\n]*\n|\n)*", re.MULTILINE)
+"""The cases of a file, where they stand as a list of lines."""
+
+
+def read_without_cases(path: str | os.PathLike[str]) -> tuple[ParserFile, Document]:
+    """Loads a parser file but for its cases, which are most of it and are not needed to parse; the errors of `read`."""
+    whole = document.text_of(Path(path))
+    # the lines stay, so that a problem is said at its own
+    text = _CASES.sub(lambda found: "\n" * found[0].count("\n"), whole)
+    try:
+        return checked(document.from_text(text, str(path)))
+    except ParserFileError:
+        return checked(document.from_text(whole, str(path)))
 
 
 def checked(found: Document) -> tuple[ParserFile, Document]:
