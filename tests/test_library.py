@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import itertools
 import json
 import re
 import unittest
@@ -37,7 +38,8 @@ OWNERS = {
     "directory/slapd.log": "openldap", "ftp/proftpd-xferlog": "xferlog", "ftp/proftpd.log": "proftpd",
     "ftp/vsftpd-xferlog": "xferlog", "ftp/vsftpd.log": "vsftpd", "haproxy/haproxy.log": "haproxy",
     "jobs/traditional.log": ("cron", "su"), "jobs/rfc5424.log": ("cron", "su"),
-    "journal/journal.export": "journal-export", "journal/journal.json": "journal-json", "mail/dovecot.log": "dovecot", "mail/exim.log": "exim",
+    "journal/journal.export": "journal-export", "journal/journal.json": "journal-json",
+    "mail/dovecot.log": "dovecot", "mail/exim.log": "exim",
     "mail/postfix.log": "postfix", "mariadb/error.log": "mariadb-error", "mariadb/general.log": "mariadb-general",
     "mariadb/slow.log": "mariadb-slow", "nginx/access.log": "nginx-access", "nginx/error.log": "nginx-error",
     "packages/alternatives.log": "alternatives", "packages/apt-history.log": "apt-history",
@@ -75,6 +77,34 @@ class Mixed(InFolder):
             mine = together.filter(together["file"] == str(log))
             columns = [column for column in alone.columns if not alone[column].is_null().all() and column != "id"]
             self.assertTrue(alone.select(columns).equals(mine.select(columns)), log)
+
+    def test_events_of_many_lines_between_those_of_another_device(self) -> None:
+        torn = (REAL / "runtimes" / "python.log").read_text("utf-8").splitlines()
+        starts = [i for i, line in enumerate(torn) if re.match(r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d,\d{3} [A-Z]+ ", line)]
+        traces = ["\n".join(torn[a:b]).rstrip("\n") for a, b in itertools.pairwise([*starts, len(torn)])]
+        lines = (REAL / "mail" / "postfix.log").read_text("utf-8").splitlines()[: 3 * len(traces)]
+        mixed = [text for i, line in enumerate(lines) for text in (line, *([traces[i // 3]] if i % 3 == 0 else []))]
+        Path("mixed.log").write_text("\n".join(mixed) + "\n", "utf-8")
+        shelf = package.load_set("library")
+        events = shelf.parse("mixed.log", reference_time="2026-11-30").events
+        self.assertEqual([text.rstrip() for text in mixed], [raw.rstrip() for raw in events["raw"]])
+        self.assertEqual({"complete"}, set(events["state"]))
+        owners = ["python-logging" if text in traces else "postfix" for text in mixed]
+        self.assertEqual(owners, events["parser"].to_list())
+        self.assertEqual({}, shelf.mixer.torn)
+
+    def test_where_events_cannot_be_told_apart_it_is_said(self) -> None:
+        base = "kinglet: 1\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Tides}\n"
+        Path("p").mkdir()
+        own = "parser: a\nclaims: {contains: TIDE}\nenvelope: 'TIDE {body:rest}'\n"
+        Path("p/a.yaml").write_text(base + own + "variants: [{name: any, pattern: 'is {n:int}'}]\n")
+        own = "parser: b\nclaims: {contains: ebb}\nevents: json\n"
+        Path("p/b.yaml").write_text(base + own + "variants: [{name: any, json: true, needs: ebb, types: {ebb: int}}]\n")
+        Path("x.log").write_text("TIDE is 4\n" * 20 + '{\n  "ebb":\n  3\n}\n' + "TIDE is 5\n")
+        called = kinglet("run", "-p", "p", "x.log", "-o", "out.ndjson")
+        self.assertIn("x.log: events of b in it are cut as those of others; part such logs beforehand", called.err)
+        told = kinglet("run", "-p", "p", "x.log", "-o", "out.ndjson", "--json").json()
+        self.assertEqual({"x.log": ["b"]}, told["torn"])
 
     def test_what_no_parser_reads_is_named(self) -> None:
         Path("logs").mkdir()

@@ -12,7 +12,6 @@ from kinglet.insight.needs import Rule, needs
 from kinglet.parser import Parser, load
 from kinglet.spec.ready import Ready, on_shelf
 
-
 _BETWEEN = ", "
 
 
@@ -20,8 +19,8 @@ _BETWEEN = ", "
 class OnShelf:
     """A ready parser.
 
-    variants: with the class that each maps to, or the classes. samples: raw events of its cases. origin: the package or folder that it
-    comes from. over: files of the same name that it stands over. rules: those that it feeds.
+    variants: with the class that each maps to, or the classes. samples: raw events of its cases. origin: the package or
+    folder that it comes from. over: files of the same name that it stands over. rules: those that it feeds.
     """
 
     name: str

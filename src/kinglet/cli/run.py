@@ -128,6 +128,7 @@ def command(
         _troubles(sources)
         _by_parser(task.by_parser)
         _of_nobody(task.by_log)
+        _torn(task.torn)
         _not_mapped(task.view.counted, task.view.invalid)
 
 
@@ -139,6 +140,7 @@ class _Task(NamedTuple):
     parsers: list[Parser]
     by_parser: dict[str, dict[str, int]]
     by_log: dict[str, dict[str, int]]
+    torn: dict[str, list[str]]
 
     def add(self, parsed: Parsed | Mixed) -> None:
         if len(self.parsers) > 1:
@@ -149,8 +151,10 @@ class _Task(NamedTuple):
         if len(self.parsers) == 1:
             return {"parser": self.parsers[0].name, "version": self.parsers[0].version}
         versions = {parser.name: parser.version for parser in self.parsers}
-        return {"parsers": [{"parser": name, "version": versions.get(name), "counts": counts}
-                            for name, counts in self.by_parser.items()], "logs": self.by_log}  # fmt: skip
+        told = [
+            {"parser": name, "version": versions.get(name), "counts": counts} for name, counts in self.by_parser.items()
+        ]
+        return {"parsers": told, "logs": self.by_log, "torn": self.torn}
 
 
 def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
@@ -160,12 +164,19 @@ def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
 
     if len(names) == 1 and not is_several(names[0]):
         parser = load(names[0], model=model)
-        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {})
+        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {}, {})
     loaded = load_set(*names, model=model)
     if len(loaded.parsers) == 1:
         parser = next(iter(loaded.parsers.values()))
-        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {})
-    return _Task(view_of(loaded, form), functools.partial(run_batches, loaded), list(loaded.parsers.values()), {}, {})
+        return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {}, {})
+    return _Task(
+        view_of(loaded, form),
+        functools.partial(run_batches, loaded),
+        list(loaded.parsers.values()),
+        {},
+        {},
+        loaded.mixer.torn,
+    )
 
 
 _MOST_SHOWN = 20
@@ -220,6 +231,18 @@ def _of_nobody(found: dict[str, dict[str, int]]) -> None:
     out.print(Text(f"  {len(logs):,} {noun}: ").append(", ".join(logs[:_LOGS_SHOWN]), style="dim"), soft_wrap=True)
     if len(logs) > _LOGS_SHOWN:
         out.print(f"  … and {len(logs) - _LOGS_SHOWN:,} more; --json has them all")
+
+
+def _torn(found: dict[str, list[str]]) -> None:
+    """The logs in which events of some parsers are cut by the rule of another."""
+    from rich.text import Text
+
+    from kinglet.cli.render import console
+
+    out = console(error=True)
+    for name, parsers in list(found.items())[:_LOGS_SHOWN]:
+        what = f"  {name}: events of {', '.join(parsers)} in it are cut as those of others; part such logs beforehand"
+        out.print(Text(what), soft_wrap=True)
 
 
 _LOGS_SHOWN = 5

@@ -9,12 +9,14 @@ Corasick 1975).
 from __future__ import annotations
 
 import functools
+import re
 from collections.abc import Sequence
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.cutting.rule import CutRule
 from kinglet.plan.data import Plan, Reading, VariantPlan
 from kinglet.runtime.extraction.candidate_variants import LEAST, Pieces, piece_of
 
@@ -54,6 +56,38 @@ def is_general(variant: VariantPlan) -> bool:
 def _reads_anything(regexes: tuple[str, ...]) -> bool:
     texts = pl.Series(_WORDS)
     return not regexes or any(bool(texts.str.contains(regex).fill_null(False).all()) for regex in regexes)
+
+
+_NAMES = re.compile(r"\(\?P<[^>]+>")
+
+
+def together(plans: Sequence[Plan]) -> CutRule | None:
+    """A rule that begins an event where one of any of some plans begins; None where these do not tell it by a line.
+
+    Of a plan whose events are lines it is a line that it reads; of others a line that begins one of its events.
+    """
+    heads = [_head(plan) for plan in plans]
+    if None in heads:
+        return None
+    regex = "|".join(dict.fromkeys(f"(?:{head})" for head in heads))
+    try:
+        pl.Series([""]).str.contains(regex)
+    except pl.exceptions.PolarsError:
+        return None  # too large
+    first = next((plan.cut for plan in plans if plan.cut.kind == "start"), None)
+    return first._replace(value=regex, lead=None, banner=None) if first is not None else None
+
+
+def _head(plan: Plan) -> str | None:
+    """A regex of lines that begin an event of a plan."""
+    if plan.cut.kind == "start" and plan.cut.lead is None:
+        return str(plan.cut.value)
+    if plan.cut.kind != "line":
+        return None
+    readings = [plan.envelope] if plan.envelope is not None else [variant.reading for variant in plan.variants]
+    if any(not one.regexes or one.budget is not None or _reads_anything(one.regexes) for one in readings):
+        return None
+    return "|".join(_NAMES.sub("(?:", f"(?:{regex})") for one in readings for regex in one.regexes)
 
 
 def required_texts(plan: Plan) -> tuple[str, ...] | None:

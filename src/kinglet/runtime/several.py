@@ -16,7 +16,15 @@ from kinglet.cutting.cutter import EventBatch, cut
 from kinglet.cutting.rule import CutRule
 from kinglet.cutting.small_logs import SHARED_BYTES, cut_all
 from kinglet.plan.data import ROW, Plan
-from kinglet.runtime.candidate_parsers import CandidateFinder, Claimed, is_general, of_contents, of_path, required_texts
+from kinglet.runtime.candidate_parsers import (
+    CandidateFinder,
+    Claimed,
+    is_general,
+    of_contents,
+    of_path,
+    required_texts,
+    together,
+)
 from kinglet.runtime.event_times import needs_order
 from kinglet.runtime.extraction.candidate_variants import slices
 from kinglet.runtime.extraction.regex_requests import Requests, run_requests, side_by_side
@@ -98,11 +106,15 @@ class Choice(NamedTuple):
 
 
 class _Best(NamedTuple):
-    """The rule under which some parsers read most of a log's beginning, how much that is, and the best reader first."""
+    """The rule under which some parsers read most of a log's beginning, how much that is, and the best reader first.
+
+    torn: parsers that read events of it under their own rule, and none under this one.
+    """
 
     rule: CutRule
     much: float
     order: tuple[int, ...]
+    torn: tuple[int, ...] = ()
 
 
 class Tier:
@@ -142,6 +154,8 @@ class Mixer:
 
     def __init__(self, parsers: Sequence[Claimed], unclaimed: Plan) -> None:
         self.parsers, self.unclaimed = list(parsers), unclaimed
+        self.torn: dict[str, list[str]] = {}
+        """Logs in which events of some parsers are cut by the rule of another, and these parsers."""
         self._required: dict[int, tuple[bytes, ...] | None] = {}
         self._decided: dict[tuple[tuple[int, ...], bytes], _Best] = {}
 
@@ -212,6 +226,8 @@ class Mixer:
         # those that claim texts which do not stand there are asked only where no other reads anything
         free = [i for i in others if not self.parsers[i].contains and not self.parsers[i].paths]
         found = self._seen(head, tuple(claim))
+        if found.torn:
+            self.torn[source.name] = [self.parsers[i].plan.parser for i in found.torn]
         if found.much == 0:
             found = self._best(head, [*claim, *free], alone=True)
         if found.much == 0:
@@ -247,12 +263,20 @@ class Mixer:
         text = head.data if head.data is not None else "\n".join(map(str, head.events or ())).encode()
         read = [i for i in places if self._may_read(i, text)]
         best = _Best(self._commonest(places), 0, tuple(places))
-        for rule, _ in Counter(self.parsers[i].plan.cut for i in read).most_common():
+        rules = [rule for rule, _ in Counter(self.parsers[i].plan.cut for i in read).most_common()]
+        if len(rules) > 1 and not alone and (joint := together([self.parsers[i].plan for i in read])) is not None:
+            rules.append(joint)
+        read_best: Counter[int] = Counter()
+        can: set[int] = set()
+        for rule in rules:
             those = [i for i in read if not alone or self.parsers[i].plan.cut == rule]
-            much, wins = self._complete(head, rule, those)
+            much, known, whole = self._complete(head, rule, those)
+            can |= {i for i in those if whole[i] and self.parsers[i].plan.cut == rule}
             if much > best.much:
-                best = _Best(rule, much, tuple(sorted(places, key=lambda i: -wins[i])))
-        return best
+                order = sorted(places, key=lambda i: -known[i])
+                best, read_best = _Best(rule, much, tuple(order)), whole
+        # what reads events under its own rule, and none under the one that is taken
+        return best._replace(torn=tuple(sorted(i for i in can if not read_best[i]))) if not alone else best
 
     def _may_read(self, place: int, text: bytes) -> bool:
         """Whether a text has what every event of a parser has."""
@@ -265,15 +289,16 @@ class Mixer:
         required = self._required[place]
         return not required or any(piece in text for piece in required)
 
-    def _complete(self, head: Source, rule: CutRule, places: Sequence[int]) -> tuple[float, Counter[int]]:
-        """How much of a log's beginning is read, and how many events of it each parser reads best.
+    def _complete(self, head: Source, rule: CutRule, places: Sequence[int]) -> tuple[float, Counter[int], Counter[int]]:
+        """How much of a log's beginning is read; how many events of it each parser knows, and how many it reads wholly.
 
         It is events, times their part of its characters: events alone would favour a rule that tears lines off,
         characters alone one that takes all for one event. What is partial counts little, what is complete all.
         """
         plans = Plans([self.parsers[i].plan for i in places])
         events, good, all_ = 0.0, 0.0, 0
-        wins: Counter[int] = Counter()
+        known: Counter[int] = Counter()
+        whole: Counter[int] = Counter()
         by_name = {self.parsers[i].plan.parser: i for i in places}
         for batch in cut(replace(head), rule):
             for parsed in self._parse(batch, plans, Options(), None).by_parser:
@@ -284,10 +309,12 @@ class Mixer:
                     events += len(complete) + _LITTLE * len(partial)
                     good += int(complete.sum()) + _LITTLE * int(partial.sum())
                     all_ += int(lengths.sum())
-                    known = part.variant is not None and not is_general(parsed.plan.variants[part.variant])
-                    if known and parsed.plan.parser in by_name:
-                        wins[by_name[parsed.plan.parser]] += len(complete)
-        return events * good / max(all_, 1), wins
+                    place = by_name.get(parsed.plan.parser)
+                    if place is not None and part.variant is not None:
+                        whole[place] += len(complete)
+                        if not is_general(parsed.plan.variants[part.variant]):
+                            known[place] += len(complete)
+        return events * good / max(all_, 1), known, whole
 
     def _parse(self, batch: EventBatch, plans: Plans, options: Options, known: Handovers | None) -> Mixed:
         """A batch; known: what each plan knows of the logs from the batch before, and hands on to the next."""
