@@ -33,6 +33,7 @@ NOT_OF_BOTH = (
 OWNERS = {
     "accounts/traditional.log": ("openssh", "su", "linux-accounts", "sudo"),
     "accounts/rfc5424.log": ("openssh", "su", "linux-accounts", "sudo"),
+    "chrony/chrony.log": "chrony",
     "apache/error.log": "apache-error", "bind/named.log": "bind", "bind/queries.log": "bind",
     "directory/kadmin.log": "kerberos", "directory/krb5kdc.log": "kerberos", "directory/radius.log": "freeradius",
     "directory/slapd.log": "openldap", "ftp/proftpd-xferlog": "xferlog", "ftp/proftpd.log": "proftpd",

@@ -41,6 +41,18 @@ def login(
 class Translation(unittest.TestCase):
     TABLE = ", translate: {status: {from: w, to: {ok: Success, no: 2, 7: Other}}}"
 
+    def test_an_enumeration_that_is_not_known_makes_no_object_by_itself(self) -> None:
+        text = (
+            "kinglet: 1\nparser: x\nversion: 1.0.0\nproduct: {vendor: a, name: b}\ntime: {from: stamp}\n"
+            "event:\n  class: Base Event\n  set:\n    message: m\n    device.hostname: host\n"
+            "    device.type_id: \"CASE WHEN host = 'quay-1' THEN 'Server' END\"\n"
+            "variants: [{name: a, pattern: '{stamp:time} {m:word}[[ on {host:host}]]'}]\n"
+        )
+        lines = [f"2026-11-29T17:00:00Z hi{more}" for more in ("", " on quay-1", " on quay-2")]
+        devices = [event.get("device") for event in kinglet.load(text).parse(lines).to_model()]
+        told = [device and (device["type_id"], device["type"], device["hostname"]) for device in devices]
+        self.assertEqual([None, (1, "Server", "quay-1"), (0, "Unknown", "quay-2")], told)
+
     def test_words_become_values_and_their_captions(self) -> None:
         for word, wanted in {"ok": (1, "Success"), "no": (2, "Failure"), "7": (99, "Other"), "?": (99, "?")}.items():
             event = login(self.TABLE, word)

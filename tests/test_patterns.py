@@ -358,6 +358,23 @@ PIECES = st.recursive(
 
 
 class Dialect(unittest.TestCase):
+    def test_sets_within_classes_are_refused_where_they_stand(self) -> None:
+        for regex, offset in (
+            ("[[:upper:]]+", 1), ("[a-z&&[^b]]", 4), ("a[a-z~~b]", 5), (r"\[[a-c--b]", 6), ("[^[a]", 2), ("[][]", 2),
+        ):  # fmt: skip
+            with self.subTest(regex), self.assertRaises(RegexError) as raised:
+                check_regex(regex)
+            self.assertEqual(offset, raised.exception.offset)
+            self.assertIn("within a class", raised.exception.message)
+        for regex, texts in (
+            (r"[a\[b]", "a[b"), ("[]a]", "]a"), ("[^]a]", "b["), (r"\[[a]", ""), (r"[a\]b]", "a]b"), ("[a&b]", "a&b"),
+            ("[a-]", "a-"), (r"[\-\-a]", "-a"), ("[~a]", "~a"),
+        ):  # fmt: skip
+            check_regex(regex)
+            for text in texts:
+                found = pl.Series([text]).str.contains(f"^(?:{regex})$")[0]
+                self.assertEqual((True, True), (found, re.fullmatch(regex, text) is not None), (regex, text))
+
     @given(
         st.lists(PIECES, min_size=1, max_size=3), st.sampled_from(["", "(?i)", "(?s)"]), st.lists(LETTERS, max_size=8)
     )

@@ -52,6 +52,7 @@ TRIED = {
     "apt-term": _tried("apt 2.6", "packages", "packages/apt-term.log"),
     "audit": _tried(FORM, ""),
     "bind": _tried("BIND 9.18", "bind", "bind/queries.log", "bind/named.log"),
+    "chrony": _tried("chrony 4.3; steps of the clock: its published form", "chrony", "chrony/chrony.log"),
     "cri": _tried(FORM, ""),
     "cron": _tried("cron 3.0pl1", "jobs", "jobs/traditional.log", "jobs/rfc5424.log"),
     "dnsmasq": _tried("dnsmasq 2.90; leases: its published form", "resolvers", "resolvers/dnsmasq.log"),

@@ -288,6 +288,31 @@ def _unknowns(work: _Work) -> None:
                 work.add(Leaf(path, pl.when(there).then(pl.lit(value, dtype=dtype)), dtype))
 
 
+def _alone(work: _Work) -> None:
+    """Enumerations whose value is not known, and that make no object by themselves."""
+    for path, leaf in list(work.leaves.items()):
+        above = path.rpartition(".")[0]
+        if not above or leaf.is_constant or leaf.dtype != pl.Int64 or path.startswith("unmapped."):
+            continue
+        try:
+            attribute = work.model.path(work.model_class, path)[-1]
+        except ModelError:
+            continue
+        if attribute.requirement != "required" or 0 not in attribute.enum:
+            continue
+        sibling = f"{above}.{attribute.sibling}" if attribute.sibling else None
+        beside = [
+            one for name, one in work.leaves.items() if name.startswith(f"{above}.") and name not in (path, sibling)
+        ]
+        if any(one.is_constant for one in beside):
+            continue
+        known = pl.any_horizontal([leaf.value != 0, *(one.value.is_not_null() for one in beside)]).fill_null(False)
+        for name in (path, sibling):
+            if name is not None and name in work.leaves:
+                mine = work.leaves[name]
+                work.leaves[name] = mine._replace(value=pl.when(known).then(mine.value))
+
+
 def _profiles(work: _Work) -> None:
     """The profiles that an event must declare for the attributes that it has."""
     found: set[str] = set()
@@ -361,6 +386,7 @@ _STEPS: tuple[Callable[[_Work], None], ...] = (
     _translate,
     _activity,
     _unknowns,
+    _alone,
     _profiles,
     _observables,
     _keep,

@@ -63,6 +63,7 @@ def check_regex(regex: str, *, slow: bool = False) -> tuple[str, ...]:
         raise RegexError(f"does not compile: {error.msg}", _hint(error.msg), offset) from None
     except (OverflowError, RecursionError):
         raise RegexError("does not compile: it is nested or repeated too often", "make it smaller") from None
+    _refuse_sets(regex)
     why = why_slow(regex)
     if why is not None and slow:
         return tuple(compiled.groupindex)
@@ -75,6 +76,38 @@ def check_regex(regex: str, *, slow: bool = False) -> tuple[str, ...]:
     if known(regex).keeps_vague:
         raise RegexError("repeats a group that may be nothing", "let each repetition read something: `+` for `*` in it")
     return tuple(compiled.groupindex)
+
+
+def _refuse_sets(regex: str) -> None:
+    """Refuses what the two engines read otherwise within a class of characters: classes in it, and sets.
+
+    Raises:
+        RegexError: there is such.
+    """
+    inside = False
+    i = 0
+    while i < len(regex):
+        sign = regex[i]
+        if sign == "\\":
+            i += 2
+            continue
+        if not inside:
+            inside = sign == "["
+            # a bracket that stands first is one of the characters
+            i += 1 + (inside and regex[i + 1 : i + 2] == "^")
+            i += inside and regex[i : i + 1] == "]"
+            continue
+        if sign == "[":
+            hint = "write `\\[` for the sign, or the characters themselves, as in `[A-Z0-9]`"
+            raise RegexError("has a class within a class", hint, i)
+        if regex[i : i + 2] in _SETS:
+            hint = f"write `{sign}\\{sign}` for the signs, or the characters themselves"
+            raise RegexError(f"has `{regex[i : i + 2]}` within a class", hint, i)
+        inside = sign != "]"
+        i += 1
+
+
+_SETS = ("&&", "~~", "--")
 
 
 def is_too_large(regex: str) -> bool:
