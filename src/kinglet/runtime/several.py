@@ -43,6 +43,7 @@ UNCLAIMED = "unclaimed"
 _BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
 _LITTLE = 0.01
 _SEVERAL = 2
+_WAITING = 64 * 2**20  # speed
 _FIRST = 40
 _SIGNS = re.compile(rb"\w+")
 _MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
@@ -186,22 +187,19 @@ class Mixer:
     def _together(self, sources: Sequence[Source]) -> Iterator[tuple[Choice, list[Source]]]:
         """Logs that the same parsers read, with these and the rule that cuts them.
 
-        Small logs are held until they are parsed together, so many at a time that ten thousand need no memory of their
-        own; a large one comes behind those before it that the same parsers read.
+        Logs wait for others of their kind, so many at a time that ten thousand need no memory of their own; one whose
+        size is not known, such as a pipe, does not wait.
         """
         groups: dict[Choice, list[Source]] = {}
-        held = 0
+        held = waiting = 0
         for source in sources:
             chosen = self.for_log(source)
-            if source.held is None:
-                yield chosen, [*groups.pop(chosen, []), source]
-                held = sum(len(one.held or b"") for logs in groups.values() for one in logs)
-                continue
             groups.setdefault(chosen, []).append(source)
-            held += len(source.held)
-            if held > SHARED_BYTES:
+            held += len(source.held or b"")
+            waiting += source.size or 0
+            if source.size is None or held > SHARED_BYTES or waiting > _WAITING:
                 yield from groups.items()
-                groups, held = {}, 0
+                groups, held, waiting = {}, 0, 0
         yield from groups.items()
 
     def for_log(self, source: Source) -> Choice:
@@ -332,6 +330,8 @@ class Mixer:
             # parsers without fixed text are asked last, and only for what no other has read completely
             if len(tier.always):
                 open_ = rows.filter(_ranks(found, height) > 0)
+                if not len(open_):
+                    break
                 pairs = pl.DataFrame({"row": open_}).join(pl.DataFrame({"place": tier.always}), how="cross")
                 found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
         found = _winners(found, height)
