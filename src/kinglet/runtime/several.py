@@ -7,7 +7,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple, TypeAlias, TypeVar
 
 import polars as pl
 
@@ -45,6 +45,7 @@ _LITTLE = 0.01
 _SEVERAL = 2
 _WAITING = 64 * 2**20  # speed
 _FIRST = 40
+_LINES = 16
 _SIGNS = re.compile(rb"\w+")
 _MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
 
@@ -118,6 +119,9 @@ class _Best(NamedTuple):
     torn: tuple[int, ...] = ()
 
 
+Decided: TypeAlias = dict[tuple[tuple[int, ...], frozenset[bytes]], _Best]
+
+
 class Tier:
     """Plans that are asked together; numbers: which of all they are."""
 
@@ -158,7 +162,6 @@ class Mixer:
         self.torn: dict[str, list[str]] = {}
         """Logs in which events of some parsers are cut by the rule of another, and these parsers."""
         self._required: dict[int, tuple[bytes, ...] | None] = {}
-        self._decided: dict[tuple[tuple[int, ...], bytes], _Best] = {}
 
     def run(
         self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Mixed], T]
@@ -191,9 +194,10 @@ class Mixer:
         size is not known, such as a pipe, does not wait.
         """
         groups: dict[Choice, list[Source]] = {}
+        decided: Decided = {}
         held = waiting = 0
         for source in sources:
-            chosen = self.for_log(source)
+            chosen = self.for_log(source, decided)
             groups.setdefault(chosen, []).append(source)
             held += len(source.held or b"")
             waiting += source.size or 0
@@ -202,15 +206,19 @@ class Mixer:
                 groups, held, waiting = {}, 0, 0
         yield from groups.items()
 
-    def for_log(self, source: Source) -> Choice:
-        """How a log is cut, which is so that most of its beginning is complete, and the parsers for its events."""
+    def for_log(self, source: Source, decided: Decided | None = None) -> Choice:
+        """How a log is cut, which is so that most of its beginning is complete, and the parsers for its events.
+
+        decided: what was found of logs that the same parsers claim and that begin alike.
+        """
+        decided = decided if decided is not None else {}
         by_path = of_path(self.parsers, source.name)
         every = range(len(self.parsers))
         several_rules = len({parser.plan.cut for parser in self.parsers}) > 1
         asked = by_path or several_rules or any(parser.contains for parser in self.parsers)
         head = beginning(source) if asked else None
         if by_path:
-            found = self._seen(head, tuple(by_path))
+            found = self._seen(head, tuple(by_path), decided)
             if head is None or found.much > 0:
                 return Choice(found.rule, found.order, ())
         data = head.data if head is not None and head.data is not None else b""
@@ -223,7 +231,8 @@ class Mixer:
             return Choice(self.unclaimed.cut, tuple(claim), others)
         # those that claim texts which do not stand there are asked only where no other reads anything
         free = [i for i in others if not self.parsers[i].contains and not self.parsers[i].paths]
-        found = self._seen(head, tuple(claim))
+        found = self._seen(head, tuple(claim), decided)
+        self.torn.pop(source.name, None)
         if found.torn:
             self.torn[source.name] = [self.parsers[i].plan.parser for i in found.torn]
         if found.much == 0:
@@ -238,15 +247,19 @@ class Mixer:
             others,
         )
 
-    def _seen(self, head: Source | None, claim: tuple[int, ...]) -> _Best:
+    def _seen(self, head: Source | None, claim: tuple[int, ...], decided: Decided) -> _Best:
         """What `_best` said of a log that the same parsers claim and that begins alike, or says of this one."""
         # speed: a thousand small logs are of few kinds
         if not claim or head is None or head.data is None:
             return self._best(head, claim)
-        key = claim, _SIGNS.sub(b"0", head.data[:_FIRST].split(b"\n", 1)[0])
-        if key not in self._decided:
-            self._decided[key] = self._best(head, claim)
-        return self._decided[key]
+        lines = head.data[: _FIRST * _LINES].split(b"\n")
+        if len({self.parsers[i].plan.cut for i in claim}) == 1:
+            lines = lines[:1]
+        # of rules that differ what all of the first lines look like may decide
+        key = claim, frozenset(_SIGNS.sub(b"0", line[: _FIRST // len(lines) + 8]) for line in lines[:_LINES])
+        if key not in decided:
+            decided[key] = self._best(head, claim)
+        return decided[key]
 
     def _commonest(self, places: Iterable[int]) -> CutRule:
         return Counter(self.parsers[i].plan.cut for i in places).most_common(1)[0][0]
