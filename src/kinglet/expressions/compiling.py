@@ -9,6 +9,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.errors import did_you_mean
+from kinglet.expressions.casting import TARGETS, cast
 from kinglet.expressions.terms import (
     BOOL,
     INT,
@@ -19,7 +20,6 @@ from kinglet.expressions.terms import (
     ExpressionError,
     Failure,
     Term,
-    as_text,
     combined,
     constant,
     kind_of,
@@ -400,57 +400,16 @@ def _case(work: _Compiler, node: object) -> Term:
     return made._replace(fails=tuple(fails))
 
 
-_CASTS: Mapping[str, pl.DataType] = {
-    **dict.fromkeys(("INT", "INTEGER", "BIGINT", "SMALLINT", "TINYINT"), INT),
-    **dict.fromkeys(("DOUBLE", "FLOAT", "REAL", "DECIMAL", "NUMERIC"), NUMBER),
-    **dict.fromkeys(("VARCHAR", "TEXT", "CHAR", "NVARCHAR", "NCHAR"), TEXT),
-    "BOOLEAN": BOOL,
-}
-
-
 def _cast(work: _Compiler, node: object) -> Term:
     args = getattr(node, "args", {})
     term = work.term(getattr(node, "this", None))
     to = args["to"]
     name = str(getattr(getattr(to, "this", None), "name", to)).upper()
-    target = _CASTS.get(name)
+    target = TARGETS.get(name)
     if target is None:
         raise ExpressionError(f"`{_written(to)}` is no type to cast to", "the types are INT, DOUBLE, VARCHAR, BOOLEAN")
     made = cast(term, target)
     return made._replace(fails=term.fails) if _kind(node) == "TryCast" else made
-
-
-_TRUE, _FALSE = ("true", "yes", "on", "1"), ("false", "no", "off", "0")
-
-
-def cast(term: Term, target: pl.DataType) -> Term:
-    """A value as another type; null, and a failure, where it cannot become one.
-
-    Raises:
-        ExpressionError: no value of the type can.
-    """
-    if term.dtype == target:
-        return term
-    if term.dtype == NULL:
-        return term._replace(value=pl.lit(None, dtype=target), dtype=target)
-    if target == TEXT:
-        return as_text(term)
-    value = term.value
-    if isinstance(term.dtype, pl.List | pl.Struct | pl.Datetime):
-        hint = f"write EXTRACT(EPOCH FROM {term.source})" if isinstance(term.dtype, pl.Datetime) else ""
-        raise ExpressionError(f"`{term.source}` is {kind_of(term.dtype)}, which cannot become a number", hint)
-    if target == BOOL:
-        if term.is_number:
-            made = value != 0
-        else:
-            word = value.str.to_lowercase()
-            made = pl.when(word.is_in(_TRUE)).then(True).when(word.is_in(_FALSE)).then(False)
-    elif term.dtype == BOOL or target == INT:
-        made = value.cast(target, strict=False)
-    else:
-        number = value.cast(NUMBER, strict=False)
-        made = pl.when(number.is_finite()).then(number)
-    return combined(made, target, [term]).failing(made.is_null() & value.is_not_null())
 
 
 def _extract(work: _Compiler, node: object) -> Term:
