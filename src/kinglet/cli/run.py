@@ -18,8 +18,8 @@ if TYPE_CHECKING:
 
     from kinglet.ocsf.schema import Model
     from kinglet.parser import Parser
+    from kinglet.runtime.mixed import Mixed
     from kinglet.runtime.parsed import Parsed
-    from kinglet.runtime.several import Mixed
     from kinglet.source.logs import Source
 
 

@@ -9,8 +9,8 @@ import polars as pl
 from kinglet.columns.json_text import nested
 from kinglet.output.views import FieldsView, ModelView, flat
 from kinglet.plan.data import ROW, Plan
+from kinglet.runtime.mixed import Mixed
 from kinglet.runtime.parsed import Parsed
-from kinglet.runtime.several import Mixed
 
 
 class MixedView:

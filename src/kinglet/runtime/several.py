@@ -6,16 +6,16 @@ import functools
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import NamedTuple, TypeAlias, TypeVar
 
 import polars as pl
 
-from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch, cut
 from kinglet.cutting.rule import CutRule
 from kinglet.cutting.small_logs import SHARED_BYTES, cut_all
 from kinglet.plan.data import ROW, Plan
+from kinglet.runtime.best_readers import ranks, winners
 from kinglet.runtime.candidate_parsers import (
     CandidateFinder,
     Claimed,
@@ -30,7 +30,8 @@ from kinglet.runtime.extraction.candidate_variants import slices
 from kinglet.runtime.extraction.regex_requests import Requests, run_requests, side_by_side
 from kinglet.runtime.extraction.variants import read_events
 from kinglet.runtime.handover import Handovers
-from kinglet.runtime.parsed import Parsed, VariantEvents, total_of
+from kinglet.runtime.mixed import Mixed
+from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.runtime.pipeline import STAGES, complete, parse_batch
 from kinglet.runtime.stages.steps import steps
 from kinglet.runtime.work import Extracted, Options, Work, reference_of
@@ -40,7 +41,6 @@ from kinglet.source.logs import Source, beginning
 T = TypeVar("T")
 NO_PARSER = "no-parser"
 UNCLAIMED = "unclaimed"
-_BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
 _LITTLE = 0.01
 _SEVERAL = 2
 _WAITING = 64 * 2**20  # speed
@@ -48,55 +48,6 @@ _FIRST = 40
 _LINES = 16
 _SIGNS = re.compile(rb"\w+")
 _MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
-
-
-@dataclass(frozen=True)
-class Mixed:
-    """A batch of events as several parsers read them; the parts of each have rows of the whole batch."""
-
-    by_parser: tuple[Parsed, ...]
-    bytes_read: int
-
-    @functools.cached_property
-    def counts(self) -> dict[str, int]:
-        """Events by state; the states add up to `events`."""
-        return total_of(parsed.counts for parsed in self.by_parser)
-
-    @property
-    def dropped(self) -> dict[str, int]:
-        """Dropped events by the reason of the step that dropped them."""
-        found: dict[str, int] = {}
-        for parsed in self.by_parser:
-            for reason, count in parsed.dropped.items():
-                found[reason] = found.get(reason, 0) + count
-        return found
-
-    @property
-    def sources(self) -> tuple[Source, ...]:
-        """The logs that the events come from."""
-        return tuple({id(source): source for parsed in self.by_parser for source in parsed.sources}.values())
-
-    def add_counts(self, counts: dict[str, dict[str, int]]) -> None:
-        """Adds the events to counts by parser."""
-        for parsed in self.by_parser:
-            parsed.add_counts(counts)
-
-    def add_by_log(self, found: dict[str, dict[str, int]]) -> None:
-        """Adds the events to numbers by log, and in each by parser."""
-        for parsed in self.by_parser:
-            parsed.add_by_log(found)
-
-    def head(self, most: int) -> Mixed:
-        """The first events of the batch, in the order of the log."""
-        if self.counts["events"] <= most:
-            return self
-        rows = pl.concat([part.frame[ROW] for parsed in self.by_parser for part in parsed.parts]).sort().head(most)
-        shortened = (parsed.of_rows(rows) for parsed in self.by_parser)
-        return replace(self, by_parser=tuple(parsed for parsed in shortened if parsed.parts))
-
-    def kept(self) -> Mixed:
-        """The same without dropped events."""
-        return replace(self, by_parser=tuple(parsed.kept() for parsed in self.by_parser))
 
 
 class Choice(NamedTuple):
@@ -333,7 +284,7 @@ class Mixer:
         rows = pl.int_range(height, dtype=pl.UInt32, eager=True)
         found: list[tuple[int, Parsed]] = []
         for tier in plans.tiers:
-            open_ = rows.filter(_ranks(found, height) > 0) if found else rows
+            open_ = rows.filter(ranks(found, height) > 0) if found else rows
             if not len(open_):
                 break
             by_text = tier.chooser.by_text(batch.frame["raw"].gather(open_))
@@ -342,12 +293,12 @@ class Mixer:
             found += self._each(batch, pairs, plans, options, known)
             # parsers without fixed text are asked last, and only for what no other has read completely
             if len(tier.always):
-                open_ = rows.filter(_ranks(found, height) > 0)
+                open_ = rows.filter(ranks(found, height) > 0)
                 if not len(open_):
                     break
                 pairs = pl.DataFrame({"row": open_}).join(pl.DataFrame({"place": tier.always}), how="cross")
                 found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
-        found = _winners(found, height)
+        found = winners(found, height)
         taken = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
         unread_rows = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
         if len(unread_rows):
@@ -419,57 +370,6 @@ def _rows_of(batch: EventBatch, rows: pl.Series) -> EventBatch:
 def _slice(batch: EventBatch, start: int, length: int) -> EventBatch:
     faults = tuple((name, mask.slice(start, length)) for name, mask in batch.faults)
     return EventBatch(batch.sources, batch.frame.slice(start, length), faults, 0)
-
-
-def _ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
-    """How well each event of a batch is read so far, 0 being best."""
-    best = pl.Series([4], dtype=pl.UInt8).new_from_index(0, height)
-    for _, parsed in found:
-        for part in parsed.parts:
-            here = part.frame[ROW]
-            rank = _rank(part)
-            before = best.gather(here)
-            best = put(best, here, rank.zip_with(rank < before, before))
-    return best
-
-
-def _rank(part: VariantEvents) -> pl.Series:
-    """How well events are read; one of which a variant is known goes before one of which only the envelope is."""
-    rank = part.frame["state"].cast(pl.String).replace_strict(_BEST, return_dtype=pl.UInt8)
-    return rank if part.variant is not None else rank + (rank == 1).cast(pl.UInt8)
-
-
-def _winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Parsed]]:
-    """Each event only with the parser that reads it best; of equals one that knows the message, then the first."""
-    times = sum(len(part.frame) for _, parsed in found for part in parsed.parts)
-    rows = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
-    several = bool(rows) and pl.concat(rows).n_unique() < times
-    winners: list[tuple[int, Parsed]] = []
-    if several:
-        frames = [
-            pl.DataFrame({"row": part.frame[ROW], "rank": _rank(part)}).with_columns(
-                pl.lit(place, dtype=pl.UInt32).alias("place"),
-                pl.lit(part.variant is None or is_general(parsed.plan.variants[part.variant])).alias("general"),
-            )
-            for place, parsed in found
-            for part in parsed.parts
-        ]
-        first = (
-            pl.concat(frames).sort("row", "rank", "general", "place").unique("row", keep="first", maintain_order=True)
-        )
-        winner = put(pl.Series([None], dtype=pl.UInt32).new_from_index(0, height), first["row"], first["place"])
-    for place, parsed in found:
-        parts = parsed.parts
-        if several:
-            parts = tuple(part.where(winner.gather(part.frame[ROW]) == place) for part in parts)
-        # what a parser cannot read at all, not even its envelope, is not its own
-        parts = tuple(
-            part if part.variant is not None else part.where(part.frame["state"] != "unmatched") for part in parts
-        )
-        parts = tuple(part for part in parts if part.frame.height)
-        if parts:
-            winners.append((place, replace(parsed, parts=parts)))
-    return winners
 
 
 def _surely(parsed: Parsed) -> Parsed:

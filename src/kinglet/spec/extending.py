@@ -175,10 +175,12 @@ class _Merger:
 
     def _put(self, path: KeyPath, spot: _Spot) -> None:
         """A value, with all below it and their places."""
+        self._hang(path, self._copy(path, spot))
+
+    def _hang(self, path: KeyPath, value: Any) -> None:
         parent = self.out.values
         for part in path[:-1]:
             parent = parent[part]
-        value = self._copy(path, spot)
         if isinstance(parent, list):
             parent.append(value)
         else:
@@ -205,13 +207,7 @@ class _Merger:
     def _open(self, path: KeyPath, spot: _Spot, value: Any) -> None:
         """An empty mapping or list where one's own stands."""
         self._places(path, spot)
-        parent = self.out.values
-        for part in path[:-1]:
-            parent = parent[part]
-        if isinstance(parent, list):
-            parent.append(value)
-        else:
-            parent[path[-1]] = value
+        self._hang(path, value)
 
     def by_key(
         self, path: KeyPath, mine: _Spot, theirs: _Spot, *, empty: bool = False, inner: Sequence[str] = ()
