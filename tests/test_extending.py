@@ -331,6 +331,14 @@ class Lock(WithBase):
         os.environ["KINGLET_PARSERS"] = ""
         self.assertIn("tide-gate 1.5.0 is no longer there", kinglet("library", "--changed", "library.lock").out)
 
+    def test_the_way_a_file_is_saved_is_no_change(self) -> None:
+        self.own("")
+        self.assertEqual(0, kinglet("library", "--lock", "library.lock").status)
+        for text in ("\ufeff" + BASE, BASE.replace("\n", "\r\n"), "\ufeff" + BASE.replace("\n", "\r\n")):
+            Path("base/tide-gate.yaml").write_bytes(text.encode())
+            self.assertNotIn("F05", kinglet("check", "our-gate.yaml").out)
+            self.assertEqual(0, kinglet("library", "--changed", "library.lock").status)
+
     def test_what_is_no_lock_is_said(self) -> None:
         Path("empty").mkdir()
         for text, said in (

@@ -71,7 +71,7 @@ def differences(path: Path) -> list[Difference]:
 
 
 def _now(file: Path) -> lock.Locked:
-    return lock.locked(load(file).version, file.read_text("utf-8-sig"))
+    return lock.locked(load(file).version, file.read_bytes().decode("utf-8-sig"))
 
 
 def _extended_beside(path: Path) -> set[str]:

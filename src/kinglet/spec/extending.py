@@ -6,6 +6,7 @@ written: a problem is shown in the file that it stands in.
 
 from __future__ import annotations
 
+import codecs
 import hashlib
 import re
 from collections.abc import Callable, Sequence
@@ -75,8 +76,8 @@ def extended(own: Document, above: Sequence[str] = ()) -> Document:
 
 
 def digest(text: bytes) -> str:
-    """SHA-256 of a parser file whose line ends are those of any system."""
-    return hashlib.sha256(text.replace(b"\r\n", b"\n")).hexdigest()
+    """SHA-256 of a parser file, whatever the line ends of the system, with a mark of UTF-8 before it or none."""
+    return hashlib.sha256(text.removeprefix(codecs.BOM_UTF8).replace(b"\r\n", b"\n")).hexdigest()
 
 
 def _base_of(own: Document, above: Sequence[str]) -> tuple[Path, list[str]]:
