@@ -16,7 +16,7 @@ import polars as pl
 
 from kinglet.columns.paths import Items, tree
 
-_ESCAPED = [*map(chr, range(32)), '"', "\\", "\x7f"]
+ESCAPED = [*map(chr, range(32)), '"', "\\", "\x7f"]
 
 
 class Constant(NamedTuple):
@@ -39,7 +39,7 @@ def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "", raw: Collecti
     columns = [_Column(frame[name]) if name in raw else _value(frame[name]) for name in named]
     # all is constant: one line serves every row
     if not columns:
-        return pl.Series("json", [_dump(_python_value(whole_tree)) + end], dtype=pl.String).new_from_index(
+        return pl.Series("json", [dumped(python_value(whole_tree)) + end], dtype=pl.String).new_from_index(
             0, frame.height
         )
     whole = _object(whole_tree, {column.text.name: column for column in columns})
@@ -83,9 +83,9 @@ def _joined(parts: list[Part]) -> pl.Expr:
 def _object(tree: dict[str, Any], ready: dict[str, _Column]) -> _Text:
     """The text of an object with its braces."""
     # constants go first: then no value has to ask whether it needs a comma before it
-    fixed = {name: value for name, value in tree.items() if _is_constant(value)}
+    fixed = {name: value for name, value in tree.items() if is_constant(value)}
     if fixed:
-        parts: list[Part] = [_dump(_python_value(fixed))[:-1]]
+        parts: list[Part] = [dumped(python_value(fixed))[:-1]]
         for name, value in tree.items():
             if name not in fixed:
                 parts.extend(_member(name, value, ready, ","))
@@ -128,29 +128,29 @@ def _text(value: Any, ready: dict[str, _Column]) -> _Text:
 def _member(name: str, value: Any, ready: dict[str, _Column], comma: str) -> list[Part]:
     """`,"name":value`, or nothing where there is no value."""
     key = f"{comma}{json.dumps(name)}:"
-    if _is_constant(value):
-        return [key + _dump(_python_value(value))]
+    if is_constant(value):
+        return [key + dumped(python_value(value))]
     text = _text(value, ready)
     if not text.optional:
         return [key, *text.parts]
     return [_joined([key, *text.parts]).fill_null("")]
 
 
-def _dump(value: Any) -> str:
+def dumped(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
 
 
-def _is_constant(value: Any) -> bool:
+def is_constant(value: Any) -> bool:
     if isinstance(value, dict):
-        return all(_is_constant(inner) for inner in value.values())
+        return all(is_constant(inner) for inner in value.values())
     return isinstance(value, Constant)
 
 
-def _python_value(value: Any) -> Any:
+def python_value(value: Any) -> Any:
     if isinstance(value, Items):
-        return [_python_value(inner) for inner in value.values()]
+        return [python_value(inner) for inner in value.values()]
     if isinstance(value, dict):
-        return {name: _python_value(inner) for name, inner in value.items()}
+        return {name: python_value(inner) for name, inner in value.items()}
     return value.value
 
 
@@ -165,16 +165,20 @@ def _value(column: pl.Series) -> _Column:
         return _Column(text, quoted=True)
     if isinstance(dtype, pl.Datetime):
         return _Column(iso_text(column), quoted=True)
-    if isinstance(dtype, pl.List):
-        return _Column(json_values(column.set(column.list.len() == 0, None)))
-    if dtype.is_float():
-        # JSON has no number for infinity
+    return _Column(as_json(column))
+
+
+def as_json(column: pl.Series) -> pl.Series:
+    """Numbers, truth values and lists as JSON text; an empty list is null, and so is what JSON has no number for."""
+    if isinstance(column.dtype, pl.List):
+        return json_values(column.set(column.list.len() == 0, None))
+    if column.dtype.is_float():
         column = column.set(~column.is_finite(), None)
-    return _Column(column.cast(pl.String))
+    return column.cast(pl.String)
 
 
 def _needs_escapes(text: pl.Series) -> bool:
-    return bool(text.str.contains_any(_ESCAPED).any())
+    return bool(text.str.contains_any(ESCAPED).any())
 
 
 def json_values(column: pl.Series) -> pl.Series:

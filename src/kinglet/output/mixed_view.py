@@ -6,8 +6,9 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from kinglet.columns.json_rows import Piece
 from kinglet.columns.json_text import nested
-from kinglet.output.views import FieldsView, ModelView, flat
+from kinglet.output.views import FieldsView, ModelView, flat, lines_of
 from kinglet.plan.data import ROW, Plan
 from kinglet.runtime.mixed import Mixed
 from kinglet.runtime.parsed import Parsed
@@ -56,12 +57,13 @@ class MixedView:
         """Columns that a row of plain text can hold."""
         return flat(self._whole(mixed))
 
+    def pieces(self, mixed: Mixed) -> list[Piece]:
+        """What makes a JSON object of each event."""
+        return [piece for parsed in mixed.by_parser for piece in self.views[parsed.plan.parser].pieces(parsed)]
+
     def lines(self, mixed: Mixed, end: str = "") -> pl.Series:
         """A JSON object for each event, with `end` behind it."""
-        texts = [self.views[parsed.plan.parser].lines(parsed, end).alias("json") for parsed in mixed.by_parser]
-        if not texts:
-            return pl.Series("json", [], dtype=pl.String)
-        return pl.concat(texts).gather(_order(mixed))
+        return lines_of(self.pieces(mixed), end)
 
     def _whole(self, mixed: Mixed) -> pl.DataFrame:
         frames = [self._aligned(self._columns(parsed)) for parsed in mixed.by_parser]

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from types import MappingProxyType
 from typing import Any, Protocol
 
 import polars as pl
 
-from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
+from kinglet.columns.json_rows import Piece
+from kinglet.columns.json_text import Constant, iso_text, json_lines, json_values, nested
 from kinglet.expressions import evaluating
 from kinglet.ocsf.identity import Leaf
 from kinglet.ocsf.mapping import MappingPlan
@@ -29,6 +30,9 @@ class View(Protocol):
 
     def flat(self, parsed: Any) -> pl.DataFrame:
         """Columns that a row of plain text can hold."""
+
+    def pieces(self, parsed: Any) -> list[Piece]:
+        """What makes a JSON object of each event."""
 
     def lines(self, parsed: Any, end: str = "") -> pl.Series:
         """A JSON object for each event, with `end` behind it."""
@@ -53,8 +57,7 @@ class FieldsView:
 
     def __init__(self, plan: Plan) -> None:
         self.schema: Mapping[str, pl.DataType] = plan.schema
-        self.layout: Layout = {name: name for name in plan.schema}
-        self.json = [name for name in self.layout if name in plan.json]
+        self.json = [name for name in plan.schema if name in plan.json]
 
     def table(self, parsed: Parsed) -> pl.DataFrame:
         return parsed.events()
@@ -62,8 +65,16 @@ class FieldsView:
     def flat(self, parsed: Parsed) -> pl.DataFrame:
         return flat(parsed.events())
 
+    def pieces(self, parsed: Parsed) -> list[Piece]:
+        found = []
+        for part in parsed.parts:
+            frame = part.frame.with_columns(parsed.constants())
+            layout = {name: name for name in self.schema if name in frame.columns}
+            found.append(Piece(frame[ROW], frame, layout, [name for name in self.json if name in layout]))
+        return found
+
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
-        return json_lines(parsed.events(), self.layout, end, raw=self.json)
+        return lines_of(self.pieces(parsed), end)
 
 
 class ModelView:
@@ -89,20 +100,16 @@ class ModelView:
     def flat(self, parsed: Parsed) -> pl.DataFrame:
         return flat(self.columns(parsed))
 
-    def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
-        frames = []
+    def pieces(self, parsed: Parsed) -> list[Piece]:
+        found = []
         for part, frame, mapping in _mapped(parsed):
-            layout: Layout = {
-                leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves
-            }
-            text = json_lines(
-                self._applied(parsed, part, frame, mapping),
-                layout,
-                end,
-                raw=[leaf.path for leaf in mapping.leaves if leaf.is_json],
-            )
-            frames.append(pl.DataFrame([part.frame[ROW], text.alias("json")]))
-        return parsed.in_order(frames).to_series() if frames else pl.Series("json", [], dtype=pl.String)
+            layout = {leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves}
+            raw = [leaf.path for leaf in mapping.leaves if leaf.is_json]
+            found.append(Piece(part.frame[ROW], self._applied(parsed, part, frame, mapping), layout, raw))
+        return found
+
+    def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
+        return lines_of(self.pieces(parsed), end)
 
     def columns(self, parsed: Parsed) -> pl.DataFrame:
         frames = []
@@ -135,6 +142,14 @@ class ModelView:
                 for name, count in (*counts.items(), *reasons.items()):
                     self.counted[name] = self.counted.get(name, 0) + count
         return mapped
+
+
+def lines_of(pieces: Sequence[Piece], end: str) -> pl.Series:
+    """The rows of all pieces as JSON objects, by their places."""
+    texts = [json_lines(piece.frame, piece.layout, end, piece.raw).alias("json") for piece in pieces]
+    if len(texts) < 2 and all(piece.places.is_sorted() for piece in pieces):
+        return texts[0] if texts else pl.Series("json", [], dtype=pl.String)
+    return pl.concat(texts).gather(pl.concat([piece.places for piece in pieces]).arg_sort())
 
 
 def _mapped(parsed: Parsed) -> Iterator[tuple[VariantEvents, pl.DataFrame, MappingPlan]]:

@@ -25,9 +25,12 @@ try:
 except ImportError:  # a system that cannot mark files: leftovers of killed runs stay
     MARKS = False
 
+from kinglet.columns.arrow import text_of
+from kinglet.columns.json_rows import give_back, json_bytes
 from kinglet.errors import OutputError
+from kinglet.kernels.compiled import kernel
 from kinglet.output.feeding import Feed
-from kinglet.output.views import View
+from kinglet.output.views import View, lines_of
 
 if TYPE_CHECKING:
     from kinglet.output.mixed_view import MixedView
@@ -152,10 +155,15 @@ class NdjsonWriter(Writer):
 
     suffix = ".ndjson"
 
-    def prepare(self, parsed: Any) -> memoryview:
-        # The one format in which all text lies in one buffer is the one that can be written as it is.
-        text = self.view.lines(parsed, "\n").to_arrow(compat_level=pl.CompatLevel.oldest())
-        return memoryview(text.buffers()[2] or b"")
+    def prepare(self, parsed: Any) -> bytes | memoryview:
+        pieces = self.view.pieces(parsed)
+        run = kernel("json_rows", sum(piece.frame.height for piece in pieces))
+        return json_bytes(pieces, run) if run is not None else text_of(lines_of(pieces, "\n"))
+
+    def write(self, prepared: bytes | memoryview) -> None:
+        super().write(prepared)
+        if isinstance(prepared, memoryview):
+            give_back(prepared)
 
 
 class CsvWriter(Writer):

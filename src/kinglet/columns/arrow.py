@@ -1,0 +1,59 @@
+"""Where columns lie in memory: text as views (Apache Arrow, columnar format, variable-size binary view layout)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import nanoarrow
+import polars as pl
+
+_FEW = 20_000
+
+
+@dataclass(frozen=True)
+class Columns:
+    """Columns by address, four numbers each, as long as this object lives.
+
+    Of text: its views, the addresses of its buffers, its validity (0 where there is no null), its first row; of numbers
+    the first is the address of the numbers, and there are no buffers.
+    """
+
+    columns: list[list[int]]
+    held: Any
+
+
+def columns_of(columns: Sequence[pl.Series]) -> Columns:
+    """Columns of text and of 64-bit numbers, of the same height; one in several chunks is put together first.
+
+    The text of a column may lie in any number of buffers.
+    """
+    import numpy as np
+
+    found: list[list[int]] = []
+    held: list[Any] = []
+    for column in columns:
+        if not len(column):
+            found.append([0, 0, 0, 0])
+            continue
+        array = next(iter(nanoarrow.c_array_stream(column.rechunk())))
+        pointers = array.buffers
+        held.append(array)
+        buffers = 0
+        if column.dtype == pl.String:
+            # views, any number of buffers of text, and their sizes
+            addresses = np.array(pointers[2:], np.int64)
+            held.append(addresses)
+            buffers = addresses.ctypes.data
+        found.append([pointers[1], buffers, pointers[0] if array.null_count else 0, array.offset])
+    return Columns(found, held)
+
+
+def text_of(column: pl.Series) -> bytes | memoryview:
+    """The bytes of all texts of a column, one behind the other."""
+    if len(column) < _FEW:
+        return "".join(column.to_list()).encode()
+    # the one format in which all text lies in one buffer can be written as it is; it takes a library long to load
+    text = column.to_arrow(compat_level=pl.CompatLevel.oldest())
+    return memoryview(text.buffers()[2] or b"")

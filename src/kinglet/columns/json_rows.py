@@ -1,0 +1,203 @@
+"""Columns to JSON objects in one pass over the rows, where machine code for it is there.
+
+The bytes are those of `kinglet.columns.json_text`, which does it with the column engine.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable, Collection, Sequence
+from typing import Any, NamedTuple
+
+import polars as pl
+
+from kinglet.columns import arrow
+from kinglet.columns.json_text import (
+    ESCAPED,
+    Layout,
+    as_json,
+    dumped,
+    is_constant,
+    iso_text,
+    json_values,
+    python_value,
+)
+from kinglet.columns.paths import Items, tree
+
+_LITERAL, _OPEN, _CLOSE_OBJECT, _CLOSE_LIST, _RAW, _TEXT, _NUMBER, _INSTANT = range(8)
+_LONGEST_NUMBER = 40
+_LONGEST_ESCAPE = 7
+_PARAMETERS = 14
+_OPERATION = 5
+_MORE = 64
+"""Bytes that the loop may write behind what it writes."""
+_MOST_FREE = 4
+_free: list[Any] = []
+_SMALL = (pl.Int8, pl.Int16, pl.Int32, pl.Int64, pl.UInt8, pl.UInt16, pl.UInt32)
+_YEARS = (-62_135_596_800_000_000, 253_402_300_799_999_999)
+"""The microseconds since 1970 of the years 1 to 9999."""
+
+
+class Piece(NamedTuple):
+    """Some rows with the same layout: their places among all rows, their columns, and which of them hold JSON."""
+
+    places: pl.Series
+    frame: pl.DataFrame
+    layout: Layout
+    raw: Collection[str]
+
+
+def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview:
+    """The rows of all pieces by their places, a line each.
+
+    run: the machine code of `kinglet.kernels.loops.json_rows`. What comes back should be given back when it is written.
+    """
+    import numpy as np
+
+    program = _Program()
+    held = []
+    guess = 0
+    for piece in pieces:
+        held.append(program.add(piece))
+        guess += piece.frame.height * (program.margin + 64)
+    heights = [piece.frame.height for piece in pieces]
+    total = sum(heights)
+    given = np.zeros(_PARAMETERS, np.int64)
+    tables = [np.array(table, np.int64) for table in (program.operations, program.starts, program.columns)]
+    literals = np.frombuffer(bytes(program.literals) + bytes(16), np.uint8)
+    opened = np.zeros(2 * program.depth + 2, np.int64)
+    order = np.concatenate([piece.places.to_numpy() for piece in pieces]) if pieces else np.zeros(0, np.int64)
+    if len(pieces) > 1 or (order[1:] < order[:-1]).any():
+        by = np.argsort(order, kind="stable")
+        piece_of = np.repeat(np.arange(len(pieces)), heights)[by]
+        places = np.concatenate([np.arange(height) for height in heights])[by]
+        given[5], given[6] = piece_of.ctypes.data, places.ctypes.data
+    given[0], given[9] = total, program.margin
+    given[7], given[8], given[12] = (table.ctypes.data for table in tables)
+    given[10], given[11], given[13] = literals.ctypes.data, _escapes().ctypes.data, opened.ctypes.data
+    out: Any = _free.pop() if _free else np.empty(0, np.uint8)
+    if len(out) < guess // 2:
+        out = np.empty(guess + 4096, np.uint8)
+    done = position = 0
+    while True:
+        start = out.ctypes.data
+        given[1], given[3], given[4] = done, start + len(out), start + position
+        done = run(given.ctypes.data)
+        position = int(given[4]) - start
+        if done == total:
+            return memoryview(out)[:position]
+        grown = np.empty(2 * len(out), np.uint8)
+        grown[:position] = out[:position]
+        out = grown
+
+
+def give_back(lines: memoryview) -> None:
+    """Says that nobody reads some rows any more, so that others may be written over them."""
+    import numpy as np
+
+    # fresh memory costs as much as what is written into it
+    if isinstance(lines.obj, np.ndarray) and len(_free) < _MOST_FREE:
+        _free.append(lines.obj)
+
+
+class _Program:
+    """The tables of the loop for some pieces."""
+
+    def __init__(self) -> None:
+        self.operations: list[int] = []
+        self.starts = [0]
+        self.literals = bytearray()
+        self.columns: list[int] = []
+        self.margin = 0
+        self.depth = 0
+
+    def add(self, piece: Piece) -> Any:
+        """Adds a piece; what comes back holds its memory."""
+        self._frame = piece.frame
+        self._raw = piece.raw
+        self._most = _MORE
+        self._there: dict[str, tuple[int, int]] = {}
+        self._used: list[pl.Series] = []
+        self._object(tree(piece.layout.items()), "{", False, 0)
+        self._add(_LITERAL, "\n")
+        self.starts.append(len(self.operations) // _OPERATION)
+        self.margin = max(self.margin, self._most)
+        whole = arrow.columns_of(self._used)
+        for column in whole.columns:
+            self.columns += column
+        return whole
+
+    def _add(self, what: int, key: str = "", may_be_first: bool = False, column: int = 0) -> None:
+        start = len(self.literals)
+        self.literals += key.encode()
+        length = len(self.literals) - start
+        self._most += length + _LONGEST_NUMBER
+        self.operations += [what, start, length, may_be_first, column]
+
+    def _object(self, members: dict[str, Any], opening: str, may_be_first: bool, depth: int) -> None:
+        """An object; without anything in it it is left out, but for a whole line, at depth 0."""
+        self.depth = max(self.depth, depth)
+        fixed = {name: value for name, value in members.items() if is_constant(value)}
+        sure = depth == 0 or bool(fixed)
+        # constants go first
+        self._add(_LITERAL if sure else _OPEN, opening + dumped(python_value(fixed))[1:-1], may_be_first)
+        for name, value in members.items():
+            if name not in fixed:
+                self._member(f",{dumped(name)}:", value, not fixed, depth + 1)
+        if sure:
+            self._add(_LITERAL, "}")
+        else:
+            self._add(_CLOSE_OBJECT)
+
+    def _member(self, key: str, value: Any, may_be_first: bool, depth: int) -> None:
+        if isinstance(value, Items):
+            self.depth = max(self.depth, depth)
+            self._add(_OPEN, key + "[", may_be_first)
+            for item in value.values():
+                self._object(item, ",{", True, depth + 1)
+            self._add(_CLOSE_LIST)
+        elif isinstance(value, dict):
+            self._object(value, key + "{", may_be_first, depth)
+        else:
+            what, number = self._column(value)
+            self._add(what, key + ('"' if what in (_TEXT, _INSTANT) else ""), may_be_first, number)
+
+    def _column(self, name: str) -> tuple[int, int]:
+        """How a column is written, and its number."""
+        if name not in self._there:
+            what, column = _writable(self._frame[name], name in self._raw)
+            self._there[name] = (what, len(self.columns) // 4 + len(self._used))
+            self._used.append(column)
+        return self._there[name]
+
+
+def _writable(column: pl.Series, raw: bool) -> tuple[int, pl.Series]:
+    """How the loop writes a column, and the column in a form that it knows."""
+    dtype = column.dtype
+    if raw:
+        return _RAW, column
+    if dtype == pl.String or isinstance(dtype, pl.Enum | pl.Categorical):
+        return _TEXT, column.cast(pl.String)
+    if dtype in _SMALL:
+        return _NUMBER, column.cast(pl.Int64)
+    if isinstance(dtype, pl.Datetime):
+        counted = column.dt.replace_time_zone(None).dt.cast_time_unit("us").cast(pl.Int64)
+        if counted.is_between(*_YEARS).all():
+            return _INSTANT, counted
+        return _TEXT, iso_text(column)
+    text = as_json(column)
+    return _RAW, text
+
+
+@functools.cache
+def _escapes() -> Any:
+    """Of each byte below 128 how long its text in JSON is, and that text: as the column engine writes it."""
+    import numpy as np
+
+    table = np.zeros((128, 1 + _LONGEST_ESCAPE), np.uint8)
+    texts = json_values(pl.Series(ESCAPED)).to_list()
+    for character, text in zip(ESCAPED, texts, strict=True):
+        inside = text[1:-1].encode()
+        table[ord(character), 0] = len(inside)
+        table[ord(character), 1 : 1 + len(inside)] = list(inside)
+    return table

@@ -1,0 +1,199 @@
+"""Machine code beside the column engine: the same bytes, and nothing where it cannot be."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import polars as pl
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kinglet.columns import json_rows
+from kinglet.columns.json_rows import Piece, json_bytes
+from kinglet.columns.json_text import Constant, Layout
+from kinglet.kernels import compiled, compiling
+from kinglet.output.views import lines_of
+from tests.helpers import ROOT, InFolder, examples, kinglet
+
+compiling.compile_all()
+
+ODD = ['"', "\\", "\n", "\x7f", "\x00", "\u2028", "é", "{", "[", ",", "x" * 11, "x" * 12, "x" * 13, "y" * 40, '"' * 33]
+TEXT = st.none() | st.lists(st.sampled_from(ODD) | st.text(max_size=3), max_size=4).map("".join)
+NUMBER = st.none() | st.sampled_from([0, 9, 10, -1, 2**63 - 1, -(2**63)]) | st.integers(-(2**62), 2**62)
+SCHEMA: dict[str, Any] = {
+    "a": pl.String(),
+    "b": pl.String(),
+    "n": pl.Int64(),
+    "u": pl.UInt8(),
+    "f": pl.Float64(),
+    "t": pl.Boolean(),
+    "l": pl.List(pl.String()),
+    "at": pl.Datetime("us", "UTC"),
+    "ms": pl.Datetime("ms"),
+    "raw": pl.String(),
+    "none": pl.Null(),
+    "e": pl.Enum(["one", 'tw"o']),
+}
+MOMENT = st.none() | st.integers(-62_135_596_800_000_000, 253_402_300_799_999_999) | st.sampled_from([0, 10**6, -1])
+ROW = st.fixed_dictionaries(
+    {
+        "a": TEXT,
+        "b": TEXT,
+        "n": NUMBER,
+        "u": st.none() | st.integers(0, 255),
+        "f": st.none() | st.floats(width=32),
+        "t": st.none() | st.booleans(),
+        "l": st.none() | st.lists(TEXT, max_size=2),
+        "at": MOMENT,
+        "ms": MOMENT.map(lambda value: value and value // 1000),
+        "raw": st.none() | st.sampled_from(["{}", '{"k":1}', "7", '"x"']),
+        "none": st.none(),
+        "e": st.none() | st.sampled_from(["one", 'tw"o']),
+    }
+)
+PATHS = [*SCHEMA, "o.{}", "o.p.{}", "o.q.r.{}", "l2[1].{}", "l2[2].{}", "o.l3[1].x.{}", 'k"ey.{}']
+
+
+@st.composite
+def layouts(draw: st.DrawFn) -> Layout:
+    """Columns and constants at paths of which none goes through another."""
+    made: dict[str, Any] = {}
+    for number, path in enumerate(draw(st.lists(st.sampled_from(PATHS), max_size=9))):
+        value = draw(st.sampled_from([*SCHEMA, *SCHEMA, Constant(1), Constant(["v", {"w": 'x"'}])]))
+        made[path.format(f"k{number}") if "{" in path else f"{path}{number}"] = value
+    return made
+
+
+def frame_of(rows: list[dict[str, Any]]) -> pl.DataFrame:
+    columns = []
+    for name, dtype in SCHEMA.items():
+        values = [row[name] for row in rows]
+        if isinstance(dtype, pl.Datetime):
+            columns.append(pl.Series(name, values, pl.Int64).cast(pl.Datetime(dtype.time_unit)).cast(dtype))
+        else:
+            columns.append(pl.Series(name, values, dtype=dtype))
+    return pl.DataFrame(columns)
+
+
+class JsonRows(unittest.TestCase):
+    run_it = staticmethod(compiled.kernel("json_rows", 10**6) or (lambda given: 0))
+
+    def both(self, pieces: list[Piece]) -> tuple[str, str]:
+        lines = json_bytes(pieces, self.run_it)
+        mine = bytes(lines).decode()
+        json_rows.give_back(lines)
+        return "".join(lines_of(pieces, "\n").to_list()), mine
+
+    @examples(150)
+    @given(st.lists(ROW, min_size=1, max_size=6), layouts())
+    def test_the_bytes_are_those_of_the_column_engine(self, rows: list[dict[str, Any]], layout: Layout) -> None:
+        frame = frame_of(rows)
+        places = pl.Series(range(frame.height), dtype=pl.UInt32)
+        engine, mine = self.both([Piece(places, frame, layout, ["raw"])])
+        self.assertEqual(engine, mine)
+
+    @examples(60)
+    @given(st.lists(st.tuples(st.integers(0, 2), ROW), min_size=1, max_size=8), st.randoms(), layouts(), layouts())
+    def test_pieces_come_in_the_order_of_their_places(
+        self, rows: list[tuple[int, dict[str, Any]]], chance: Any, one: Layout, other: Layout
+    ) -> None:
+        places = list(range(len(rows)))
+        chance.shuffle(places)
+        pieces = []
+        for number, layout in enumerate((one, other, {"k": Constant(1)})):
+            mine = [(place, row) for place, (piece, row) in zip(places, rows, strict=True) if piece == number]
+            if mine:
+                order = pl.Series([place for place, _ in mine], dtype=pl.UInt32)
+                pieces.append(Piece(order, frame_of([row for _, row in mine]), layout, ["raw"]))
+        engine, mine_text = self.both(pieces)
+        self.assertEqual(engine, mine_text)
+
+    def test_columns_of_slices_and_chunks_are_read_where_they_lie(self) -> None:
+        text = pl.Series("a", [None, "x" * 30, 'q"', None, "é" * 20] * 9)
+        frame = pl.concat([pl.DataFrame([text.slice(3, 20)]), pl.DataFrame([text.slice(1, 11)])], rechunk=False)
+        engine, mine = self.both([Piece(pl.Series(range(31)), frame, {"a": "a"}, [])])
+        self.assertEqual(engine, mine)
+
+    def test_rows_larger_than_the_memory_at_hand_fit_in_the_end(self) -> None:
+        for filling in ("x", '"', "\x01", "é"):
+            frame = pl.DataFrame({"a": ["small", filling * 3_000_000, "small"], "n": [1, 2, 3]})
+            engine, mine = self.both([Piece(pl.Series(range(3)), frame, {"a": "a", "o.n": "n"}, [])])
+            self.assertTrue(engine == mine, filling)
+
+    def test_years_that_have_no_four_digits_are_left_to_the_column_engine(self) -> None:
+        far = pl.Series("at", [-(10**17), 4 * 10**17, 0]).cast(pl.Datetime("us"))
+        engine, mine = self.both([Piece(pl.Series(range(3)), pl.DataFrame([far]), {"at": "at"}, [])])
+        self.assertEqual(engine, mine)
+
+    def test_nothing_makes_nothing(self) -> None:
+        self.assertEqual(b"", bytes(json_bytes([], self.run_it)))
+
+
+class Loading(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        compiled.forget()
+        self.addCleanup(compiled.forget)
+
+    def test_few_events_need_none(self) -> None:
+        self.assertIsNone(compiled.kernel("json_rows", compiled.ENOUGH - 1))
+        self.assertIsNotNone(compiled.kernel("json_rows", 1))
+        self.assertIsNotNone(compiled.kernel("json_rows", 0))
+
+    def test_it_can_be_switched_off(self) -> None:
+        with mock.patch.dict(os.environ, {compiled.SETTING: "off"}):
+            self.assertIsNone(compiled.kernel("json_rows", 10**9))
+
+    def test_without_the_libraries_there_is_none_and_nothing_is_started(self) -> None:
+        with mock.patch("importlib.util.find_spec", return_value=None):
+            self.assertIsNone(compiled.kernel("json_rows", 10**9))
+
+    def test_damaged_code_is_not_run(self) -> None:
+        whole = compiled.kept("json_rows")
+        assert whole is not None
+        with mock.patch.object(compiled, "homes", return_value=[Path("kept")]):
+            self.assertIsNone(compiled.kept("json_rows"))
+            place = compiling.keep("json_rows", whole)
+            self.assertEqual(whole, compiled.kept("json_rows"))
+            place.write_bytes(place.read_bytes()[:-1] + b"?")
+            self.assertIsNone(compiled.kept("json_rows"))
+
+    def test_it_is_compiled_by_another_process_while_this_one_goes_on(self) -> None:
+        with (
+            mock.patch.object(compiled, "homes", return_value=[Path("kept")]),
+            mock.patch.object(compiled, "_compiler", None),
+            mock.patch("subprocess.Popen") as process,
+        ):
+            self.assertIsNone(compiled.kernel("json_rows", compiled.ENOUGH))
+            process.assert_not_called()
+            for _ in range(3):
+                self.assertIsNone(compiled.kernel("json_rows", compiled.ENOUGH_TO_COMPILE))
+            process.assert_called_once()
+
+    def test_where_nothing_can_be_written_there_is_an_error(self) -> None:
+        Path("taken").write_text("")
+        with mock.patch.object(compiled, "homes", return_value=[Path("taken")]), self.assertRaises(OSError):
+            compiling.keep("json_rows", b"x")
+
+    def test_the_command_compiles_what_is_not_kept(self) -> None:
+        command = [sys.executable, "-m", "kinglet.kernels.compiling"]
+        self.assertEqual(0, subprocess.run(command, cwd=ROOT, check=False).returncode)
+
+    def test_a_run_gives_the_same_bytes_both_ways(self) -> None:
+        line = '192.0.2.{} - - [01/Mar/2026:00:00:{:02} +0000] "GET /quay?\\"{} HTTP/1.1" 200 {} "-" "Quay/{}"\n'
+        Path("a.log").write_text("".join(line.format(i % 250, i % 60, i, i * 7, i % 9) for i in range(30_000)))
+        for form in ("fields", "model"):
+            outputs = []
+            for setting in ("off", ""):
+                compiled.forget()
+                with mock.patch.dict(os.environ, {compiled.SETTING: setting}):
+                    kinglet("run", "-p", "nginx-access", "a.log", "-o", "out.ndjson", "--as", form)
+                outputs.append(Path("out.ndjson").read_bytes())
+            self.assertTrue(outputs[0] == outputs[1], form)
+            self.assertEqual(30_000, outputs[0].count(b"\n"))
