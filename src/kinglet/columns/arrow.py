@@ -32,21 +32,22 @@ def columns_of(columns: Sequence[pl.Series]) -> Columns:
     import numpy as np
 
     found: list[list[int]] = []
-    held: list[Any] = []
-    for column in columns:
-        if not len(column):
-            found.append([0, 0, 0, 0])
-            continue
-        array = next(iter(nanoarrow.c_array_stream(column.rechunk())))
-        pointers = array.buffers
-        held.append(array)
+    if not columns or not len(columns[0]):
+        return Columns([[0, 0, 0, 0] for _ in columns], None)
+    # the names mean nothing, but a frame wants them to differ
+    frame = pl.DataFrame([column.alias(str(i)) for i, column in enumerate(columns)]).rechunk()
+    array = next(iter(nanoarrow.c_array_stream(frame)))
+    held: list[Any] = [array]
+    for number, column in enumerate(columns):
+        child = array.child(number)
+        pointers = child.buffers
         buffers = 0
         if column.dtype == pl.String:
             # views, any number of buffers of text, and their sizes
             addresses = np.array(pointers[2:], np.int64)
             held.append(addresses)
             buffers = addresses.ctypes.data
-        found.append([pointers[1], buffers, pointers[0] if array.null_count else 0, array.offset])
+        found.append([pointers[1], buffers, pointers[0] if child.null_count else 0, child.offset])
     return Columns(found, held)
 
 

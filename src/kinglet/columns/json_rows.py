@@ -28,7 +28,7 @@ _LITERAL, _OPEN, _CLOSE_OBJECT, _CLOSE_LIST, _RAW, _TEXT, _NUMBER, _INSTANT = ra
 _LONGEST_NUMBER = 40
 _LONGEST_ESCAPE = 7
 _PARAMETERS = 14
-_OPERATION = 5
+_MOST_KEPT = 10_000
 _MORE = 64
 """Bytes that the loop may write behind what it writes."""
 _MOST_FREE = 4
@@ -54,27 +54,42 @@ def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview
     """
     import numpy as np
 
-    program = _Program()
+    literals = bytearray()
+    operations: list[Any] = []
+    starts = [0]
+    columns: list[list[int]] = []
     held = []
-    guess = 0
+    margin = depth = guess = 0
     for piece in pieces:
-        held.append(program.add(piece))
-        guess += piece.frame.height * (program.margin + 64)
+        used, kinds = _writable(piece)
+        line = _line(piece.layout, kinds)
+        table = line.operations.copy()
+        table[:, 1] += len(literals)
+        table[:, 4] += len(columns)
+        operations.append(table)
+        starts.append(starts[-1] + len(table))
+        literals += line.literals
+        memory = arrow.columns_of(used)
+        held.append(memory)
+        columns += memory.columns
+        margin, depth = max(margin, line.most), max(depth, line.depth)
+        guess += piece.frame.height * (line.most + _MORE)
     heights = [piece.frame.height for piece in pieces]
     total = sum(heights)
     given = np.zeros(_PARAMETERS, np.int64)
-    tables = [np.array(table, np.int64) for table in (program.operations, program.starts, program.columns)]
-    literals = np.frombuffer(bytes(program.literals) + bytes(16), np.uint8)
-    opened = np.zeros(2 * program.depth + 2, np.int64)
+    of_all = np.concatenate(operations) if operations else np.zeros(0, np.int64)
+    tables = [of_all, np.array(starts, np.int64), np.array(columns, np.int64)]
+    fixed = np.frombuffer(bytes(literals) + bytes(_MORE), np.uint8)
+    opened = np.zeros(2 * depth + 2, np.int64)
     order = np.concatenate([piece.places.to_numpy() for piece in pieces]) if pieces else np.zeros(0, np.int64)
     if len(pieces) > 1 or (order[1:] < order[:-1]).any():
         by = np.argsort(order, kind="stable")
         piece_of = np.repeat(np.arange(len(pieces)), heights)[by]
         places = np.concatenate([np.arange(height) for height in heights])[by]
         given[5], given[6] = piece_of.ctypes.data, places.ctypes.data
-    given[0], given[9] = total, program.margin
+    given[0], given[9] = total, margin
     given[7], given[8], given[12] = (table.ctypes.data for table in tables)
-    given[10], given[11], given[13] = literals.ctypes.data, _escapes().ctypes.data, opened.ctypes.data
+    given[10], given[11], given[13] = fixed.ctypes.data, _escapes().ctypes.data, opened.ctypes.data
     out: Any = _free.pop() if _free else np.empty(0, np.uint8)
     if len(out) < guess // 2:
         out = np.empty(guess + 4096, np.uint8)
@@ -100,39 +115,55 @@ def give_back(lines: memoryview) -> None:
         _free.append(lines.obj)
 
 
-class _Program:
-    """The tables of the loop for some pieces."""
+class _Line(NamedTuple):
+    """What the loop does for a row of one layout: operations, with places among their own literals and columns."""
 
-    def __init__(self) -> None:
-        self.operations: list[int] = []
-        self.starts = [0]
+    operations: Any
+    literals: bytes
+    most: int
+    """The most bytes of a row beside its texts."""
+    depth: int
+
+
+_lines: dict[tuple[int, tuple[int, ...]], tuple[Layout, _Line]] = {}
+
+
+def _line(layout: Layout, kinds: dict[str, int]) -> _Line:
+    """The operations of a layout; made once, as long as it is the same object.
+
+    kinds: how each of its columns is written, in their order.
+    """
+    key = (id(layout), tuple(kinds.values()))
+    if key not in _lines:
+        if len(_lines) >= _MOST_KEPT:
+            _lines.clear()
+        _lines[key] = (layout, _Compiler(layout, kinds).line())
+    return _lines[key][1]
+
+
+class _Compiler:
+    """Makes the operations of a layout."""
+
+    def __init__(self, layout: Layout, kinds: dict[str, int]) -> None:
+        self.operations: list[list[int]] = []
         self.literals = bytearray()
-        self.columns: list[int] = []
-        self.margin = 0
+        self.most = _MORE
         self.depth = 0
-
-    def add(self, piece: Piece) -> Any:
-        """Adds a piece; what comes back holds its memory."""
-        self._frame = piece.frame
-        self._raw = piece.raw
-        self._most = _MORE
-        self._there: dict[str, tuple[int, int]] = {}
-        self._used: list[pl.Series] = []
-        self._object(tree(piece.layout.items()), "{", False, 0)
+        self.columns = {name: (number, kind) for number, (name, kind) in enumerate(kinds.items())}
+        self._object(tree(layout.items()), "{", False, 0)
         self._add(_LITERAL, "\n")
-        self.starts.append(len(self.operations) // _OPERATION)
-        self.margin = max(self.margin, self._most)
-        whole = arrow.columns_of(self._used)
-        for column in whole.columns:
-            self.columns += column
-        return whole
+
+    def line(self) -> _Line:
+        import numpy as np
+
+        return _Line(np.array(self.operations, np.int64), bytes(self.literals), self.most, self.depth)
 
     def _add(self, what: int, key: str = "", may_be_first: bool = False, column: int = 0) -> None:
         start = len(self.literals)
         self.literals += key.encode()
         length = len(self.literals) - start
-        self._most += length + _LONGEST_NUMBER
-        self.operations += [what, start, length, may_be_first, column]
+        self.most += length + _LONGEST_NUMBER
+        self.operations.append([what, start, length, may_be_first, column])
 
     def _object(self, members: dict[str, Any], opening: str, may_be_first: bool, depth: int) -> None:
         """An object; without anything in it it is left out, but for a whole line, at depth 0."""
@@ -159,34 +190,35 @@ class _Program:
         elif isinstance(value, dict):
             self._object(value, key + "{", may_be_first, depth)
         else:
-            what, number = self._column(value)
+            number, what = self.columns[value]
             self._add(what, key + ('"' if what in (_TEXT, _INSTANT) else ""), may_be_first, number)
 
-    def _column(self, name: str) -> tuple[int, int]:
-        """How a column is written, and its number."""
-        if name not in self._there:
-            what, column = _writable(self._frame[name], name in self._raw)
-            self._there[name] = (what, len(self.columns) // 4 + len(self._used))
-            self._used.append(column)
-        return self._there[name]
+
+def _writable(piece: Piece) -> tuple[list[pl.Series], dict[str, int]]:
+    """The columns of a piece in forms that the loop knows, and how it writes each."""
+    used = []
+    kinds = {}
+    for name in dict.fromkeys(value for value in piece.layout.values() if isinstance(value, str)):
+        kinds[name], column = (_RAW, piece.frame[name]) if name in piece.raw else _known_form(piece.frame[name])
+        used.append(column)
+    return used, kinds
 
 
-def _writable(column: pl.Series, raw: bool) -> tuple[int, pl.Series]:
+def _known_form(column: pl.Series) -> tuple[int, pl.Series]:
     """How the loop writes a column, and the column in a form that it knows."""
     dtype = column.dtype
-    if raw:
-        return _RAW, column
-    if dtype == pl.String or isinstance(dtype, pl.Enum | pl.Categorical):
+    if dtype == pl.String:
+        return _TEXT, column
+    if isinstance(dtype, pl.Enum | pl.Categorical):
         return _TEXT, column.cast(pl.String)
     if dtype in _SMALL:
         return _NUMBER, column.cast(pl.Int64)
     if isinstance(dtype, pl.Datetime):
-        counted = column.dt.replace_time_zone(None).dt.cast_time_unit("us").cast(pl.Int64)
-        if counted.is_between(*_YEARS).all():
+        counted = column.to_physical()
+        if dtype.time_unit == "us" and (counted.min() or 0) >= _YEARS[0] and (counted.max() or 0) <= _YEARS[1]:  # type: ignore[operator]
             return _INSTANT, counted
         return _TEXT, iso_text(column)
-    text = as_json(column)
-    return _RAW, text
+    return _RAW, as_json(column)
 
 
 @functools.cache

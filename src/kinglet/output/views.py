@@ -10,7 +10,7 @@ from typing import Any, Protocol
 import polars as pl
 
 from kinglet.columns.json_rows import Piece
-from kinglet.columns.json_text import Constant, iso_text, json_lines, json_values, nested
+from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
 from kinglet.expressions import evaluating
 from kinglet.ocsf.identity import Leaf
 from kinglet.ocsf.mapping import MappingPlan
@@ -58,6 +58,7 @@ class FieldsView:
     def __init__(self, plan: Plan) -> None:
         self.schema: Mapping[str, pl.DataType] = plan.schema
         self.json = [name for name in plan.schema if name in plan.json]
+        self._layouts: dict[tuple[str, ...], Layout] = {}
 
     def table(self, parsed: Parsed) -> pl.DataFrame:
         return parsed.events()
@@ -69,9 +70,14 @@ class FieldsView:
         found = []
         for part in parsed.parts:
             frame = part.frame.with_columns(parsed.constants())
-            layout = {name: name for name in self.schema if name in frame.columns}
-            found.append(Piece(frame[ROW], frame, layout, [name for name in self.json if name in layout]))
+            found.append(Piece(frame[ROW], frame, self._layout(tuple(frame.columns)), self.json))
         return found
+
+    def _layout(self, names: tuple[str, ...]) -> Layout:
+        """The layout of events that have some of the columns; the same object for the same ones."""
+        if names not in self._layouts:
+            self._layouts[names] = {name: name for name in self.schema if name in names}
+        return self._layouts[names]
 
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
         return lines_of(self.pieces(parsed), end)
@@ -84,6 +90,7 @@ class ModelView:
         self.counted: dict[str, int] = {}
         self.invalid = 0
         """How many events lack what their class requires."""
+        self._layouts: dict[int, tuple[Layout, list[str]]] = {}
         self._lock = threading.Lock()
         leaves: dict[str, Leaf] = {}
         for mapping in (*(one for variant in plan.variants for one in variant.mappings), plan.unread):
@@ -103,10 +110,16 @@ class ModelView:
     def pieces(self, parsed: Parsed) -> list[Piece]:
         found = []
         for part, frame, mapping in _mapped(parsed):
-            layout = {leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves}
-            raw = [leaf.path for leaf in mapping.leaves if leaf.is_json]
-            found.append(Piece(part.frame[ROW], self._applied(parsed, part, frame, mapping), layout, raw))
+            mapped = self._applied(parsed, part, frame, mapping)
+            found.append(Piece(part.frame[ROW], mapped, *self._layout(mapping)))
         return found
+
+    def _layout(self, mapping: MappingPlan) -> tuple[Layout, list[str]]:
+        """The layout of a mapping, and which of its columns hold JSON; made once."""
+        if id(mapping) not in self._layouts:
+            layout = {leaf.path: Constant(leaf.value) if leaf.is_constant else leaf.path for leaf in mapping.leaves}
+            self._layouts[id(mapping)] = layout, [leaf.path for leaf in mapping.leaves if leaf.is_json]
+        return self._layouts[id(mapping)]
 
     def lines(self, parsed: Parsed, end: str = "") -> pl.Series:
         return lines_of(self.pieces(parsed), end)
