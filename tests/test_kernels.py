@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 import sys
@@ -19,6 +20,10 @@ from kinglet.columns.json_rows import Piece, json_bytes
 from kinglet.columns.json_text import Constant, Layout
 from kinglet.kernels import compiled, compiling
 from kinglet.output.views import lines_of
+from kinglet.structured import by_form, in_one_pass
+from kinglet.structured.delimited import Delimited
+from kinglet.structured.json_objects import JsonObjects
+from kinglet.structured.pairs import Pairs
 from tests.helpers import ROOT, InFolder, examples, kinglet
 
 compiling.compile_all()
@@ -57,7 +62,7 @@ ROW = st.fixed_dictionaries(
         "e": st.none() | st.sampled_from(["one", 'tw"o']),
     }
 )
-PATHS = [*SCHEMA, "o.{}", "o.p.{}", "o.q.r.{}", "l2[1].{}", "l2[2].{}", "o.l3[1].x.{}", 'k"ey.{}']
+PATHS = [*SCHEMA, "o.{}", "o.p.{}", "o.q.r.{}", "items[1].{}", "items[2].{}", "o.l3[1].x.{}", 'k"ey.{}']
 
 
 @st.composite
@@ -133,6 +138,142 @@ class JsonRows(unittest.TestCase):
 
     def test_nothing_makes_nothing(self) -> None:
         self.assertEqual(b"", bytes(json_bytes([], self.run_it)))
+
+
+JSON_PIECES = [
+    "{", "}", "[", "]", ",", ":", '"a"', '"b"', '"c d"', '"a.b"', '"l[1]"', '""', '"', "1", "-0.5e+3", "01", "1.", "-",
+    "true", "null", "nul", "NaN", " ", "\t", "\n", '"q\\"', '"\\u00e9\\n"', '"\\ud800"', '"\\x"', '"é\x7f"',
+    '"a text of over twelve bytes"', "x",
+]  # fmt: skip
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False) | st.text(max_size=15),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(["a", "b", "c d", "l", "é"]), inner),
+    max_leaves=8,
+)
+OBJECT = st.dictionaries(st.sampled_from(["a", "b", "l", "x.y", "n", "long key of a log"]), JSON, max_size=5)
+PAIR_PIECES = [
+    "a",
+    "b",
+    "key",
+    "=",
+    "=",
+    " ",
+    " ",
+    ";",
+    '"',
+    "\\",
+    "é",
+    "\xa0",
+    "\x7f",
+    "\t",
+    "value",
+    "1",
+    "a=1",
+    "true",
+    '""',
+]
+ROW_PIECES = [",", ",", ";", '"', '""', "a", "é", "\n", "\\", "\x01", " ", "a text of over twelve bytes"]
+
+
+@st.composite
+def json_texts(draw: st.DrawFn) -> str:
+    """JSON objects, some of them no longer whole."""
+    if draw(st.integers(0, 3)) == 0:
+        return "".join(draw(st.lists(st.sampled_from(JSON_PIECES), max_size=12)))
+    separators = draw(st.sampled_from([(",", ":"), (", ", ": "), (" , ", " :\t")]))
+    text = json.dumps(draw(OBJECT), ensure_ascii=draw(st.booleans()), separators=separators)
+    if draw(st.integers(0, 3)) == 0 and text:
+        place = draw(st.integers(0, len(text) - 1))
+        text = text[:place] + draw(st.sampled_from([*JSON_PIECES, ""])) + text[place + draw(st.integers(0, 2)) :]
+    return draw(st.sampled_from(["", " ", "\r\n"])) + text + draw(st.sampled_from(["", " ", "}"]))
+
+
+def texts_of(pieces: list[str]) -> st.SearchStrategy[str]:
+    return st.lists(st.sampled_from(pieces), max_size=14).map("".join)
+
+
+class Structures(unittest.TestCase):
+    """What the loops read of structured texts, beside what the column engine reads."""
+
+    def setUp(self) -> None:
+        self.assertIsNotNone(compiled.kernel("json_objects", 10**6))
+
+    def held(self, texts: list[str | None], structure: Any, wanted: list[str], prefix: str = "") -> int:
+        """How many texts the loop itself has read; all must come out as without it."""
+        column = pl.Series(texts, dtype=pl.String)
+        mine = by_form.read(column, structure, wanted, prefix)
+        with mock.patch.object(in_one_pass, "kernel", return_value=None):
+            engine = by_form.read(column, structure, wanted, prefix)
+        self.assertEqual(engine.good.to_list(), mine.good.to_list())
+        good = engine.good
+        self.assertEqual(engine.columns.filter(good).to_dicts(), mine.columns.filter(good).to_dicts())
+        self.assertEqual(engine.more.filter(good).to_list(), mine.more.filter(good).to_list())
+        self.assertEqual(engine.faults.filter(good).to_list(), mine.faults.filter(good).to_list())
+        found = in_one_pass.read(column, structure.loop, [] if "label[2]" in wanted else wanted, prefix)
+        return int(found.read.sum()) if found is not None else 0
+
+    @examples(300)
+    @given(
+        st.lists(st.none() | json_texts(), min_size=1, max_size=4),
+        st.sampled_from([[], ["a"], ["a", "b.a", "l"], ["l", "l[1]", "b[].a"], ["l[1]", "x.y"], ["c", "n", "b.b.b"]]),
+        st.sampled_from(["", "pre.", 'q"']),
+    )
+    def test_json(self, texts: list[str | None], wanted: list[str], prefix: str) -> None:
+        self.held(texts, JsonObjects(), wanted, prefix)
+
+    @examples(200)
+    @given(
+        st.lists(st.none() | texts_of(PAIR_PIECES), min_size=1, max_size=4),
+        st.sampled_from([[], ["a"], ["key", "b", "a"], ["a", "label[2]"]]),
+        st.sampled_from([Pairs(), Pairs(";"), Pairs(" ", ":"), Pairs(quote="'"), Pairs(", "), Pairs(open_values=True)]),
+    )
+    def test_pairs(self, texts: list[str | None], wanted: list[str], structure: Pairs) -> None:
+        self.held(texts, structure, wanted, "p.")
+
+    @examples(200)
+    @given(
+        st.lists(st.none() | texts_of(ROW_PIECES), min_size=1, max_size=4),
+        st.sampled_from([[], ["b"], ["c", "a"], ["other"]]),
+        st.sampled_from(
+            [Delimited(["a", "b", "c"]), Delimited(["a", "b"], ";"), Delimited(["a", "a"]), Delimited(['q"'])]
+        ),
+    )
+    def test_rows(self, texts: list[str | None], wanted: list[str], structure: Delimited) -> None:
+        self.held(texts, structure, wanted, "p.")
+
+    def test_what_is_plain_is_read_by_the_loop(self) -> None:
+        for texts, structure in (
+            (['{"a":1,"b":{"c":"é"},"l":[1,{"x":[true]}]}', " { } ", '{"a":"\\u00e9\\""}'], JsonObjects()),
+            (['a=1 b="x y" flag c=', "key=a=b"], Pairs()),
+            (["a = 1 ; b= x y"], Pairs(";")),
+            (['1,"x, y",', ",,"], Delimited(["a", "b", "c"])),
+        ):
+            with self.subTest(structure.name):
+                self.assertEqual(len(texts), self.held([*texts], structure, ["a"]))
+
+    def test_what_is_odd_is_not(self) -> None:
+        deep = '{"a":' * 70 + "1" + "}" * 70
+        many = json.dumps({f"k{number}": number for number in range(200)})
+        for texts, structure in (
+            (
+                ['{"a":1,"a":2}', '{"a":{"b":1},"a.b":2}', deep, many, '{"a\\\\n":1}', '{"a":"\x01"}', None, "", "[1]"],
+                JsonObjects(),
+            ),
+            (["a=1 a=2", "a=x\\y", 'a=x"y', "\xa0a=1", "", "=1", 'a="x"y'], Pairs()),
+            (['"a""b",1,2', "1,2", "1,2,3,4", '"a"b,1,2'], Delimited(["a", "b", "c"])),
+        ):
+            with self.subTest(structure.name):
+                self.assertEqual(0, self.held([*texts], structure, ["a"]))
+
+    def test_other_keys_longer_than_their_text_find_room(self) -> None:
+        text = "{" + '"above":{' * 20 + ",".join(f'"k{number}":1' for number in range(90)) + "}" * 21
+        self.assertEqual(40, self.held([text] * 40, JsonObjects(), ["a"], "prefix." * 40))
+
+    def test_a_hash_that_another_key_has_finds_the_right_one(self) -> None:
+        with mock.patch.object(in_one_pass, "hash_of", return_value=5):  # no key is found by it: all stay among others
+            found = in_one_pass.read(pl.Series(['{"a":1,"b":2}']), JsonObjects().loop, ["a", "b"], "")
+        assert found is not None
+        self.assertEqual(['{"a":1,"b":2}'], found.more.to_list())
 
 
 class Loading(InFolder):

@@ -51,6 +51,27 @@ def columns_of(columns: Sequence[pl.Series]) -> Columns:
     return Columns(found, held)
 
 
+def text_column(validity: Any, views: Any, of: Columns | None, own: Any = None) -> pl.Series:
+    """A column of text from its views and validity, arrays of numbers; no byte of text is copied.
+
+    of: the column in whose buffers the text lies, the only one of these. own: otherwise the only buffer.
+    """
+    import pyarrow
+
+    buffers = [own]
+    if of is not None:
+        child = of.held[0].child(0)
+        laid = child.view()
+        # an empty one has no address, and is not told from a missing one
+        buffers = [laid.buffer(number) if child.buffers[number] else b" " for number in range(2, laid.n_buffers - 1)]
+    array = pyarrow.Array.from_buffers(
+        pyarrow.string_view(), len(views), [pyarrow.py_buffer(buffer) for buffer in (validity, views, *buffers)]
+    )
+    found = pl.from_arrow(array)
+    assert isinstance(found, pl.Series)
+    return found
+
+
 def text_of(column: pl.Series) -> bytes | memoryview:
     """The bytes of all texts of a column, one behind the other."""
     if len(column) < _FEW:

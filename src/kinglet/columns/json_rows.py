@@ -89,7 +89,7 @@ def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview
         given[5], given[6] = piece_of.ctypes.data, places.ctypes.data
     given[0], given[9] = total, margin
     given[7], given[8], given[12] = (table.ctypes.data for table in tables)
-    given[10], given[11], given[13] = fixed.ctypes.data, _escapes().ctypes.data, opened.ctypes.data
+    given[10], given[11], given[13] = fixed.ctypes.data, escapes().ctypes.data, opened.ctypes.data
     out: Any = _free.pop() if _free else np.empty(0, np.uint8)
     if len(out) < guess // 2:
         out = np.empty(guess + 4096, np.uint8)
@@ -222,7 +222,7 @@ def _known_form(column: pl.Series) -> tuple[int, pl.Series]:
 
 
 @functools.cache
-def _escapes() -> Any:
+def escapes() -> Any:
     """Of each byte below 128 how long its text in JSON is, and that text: as the column engine writes it."""
     import numpy as np
 

@@ -20,7 +20,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-NAMES = ("json_rows",)
+NAMES = ("json_rows", "json_objects", "pairs", "delimited")
 """The modules of `loops`."""
 SETTING = "KINGLET_KERNELS"
 """The environment variable that keeps machine code from being used, by the word `off`."""
@@ -85,7 +85,7 @@ def object_name(name: str) -> str:
 
     made_of = [llvmlite.__version__, llvm.get_default_triple(), llvm.get_host_cpu_name(), _features()]
     digest = hashlib.sha256("\n".join(made_of).encode())
-    for path in (_HERE / "loops" / f"{name}.py", _HERE / "loops" / "pointers.py", _HERE / "compiling.py"):
+    for path in sorted([*(_HERE / "loops").glob("*.py"), _HERE / "compiling.py"]):
         digest.update(path.read_bytes())
     return f"{name}-{digest.hexdigest()[:20]}.o"
 

@@ -16,6 +16,8 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.patterns.compiling import escape
+from kinglet.structured import in_one_pass
+from kinglet.structured.in_one_pass import Loop
 from kinglet.structured.repeats import is_twice, taken
 
 MOST_FORMS = 96
@@ -71,6 +73,10 @@ class Structure(Protocol):
     has_lists: bool
     """Whether a value may be a list, of which an item can be asked for."""
 
+    @property
+    def loop(self) -> Loop | None:
+        """What reads it in one pass where there is machine code; None where nothing does, as it is set up here."""
+
     def __hash__(self) -> int: ...
 
     @property
@@ -113,6 +119,7 @@ class WithoutLists:
     """Structures none of whose values is a list, and of which the beginning of a text is one too."""
 
     has_lists = False
+    loop: Loop | None = None
     unread_words = "something else"
     """What is said of the place from which on a text does not have it."""
 
@@ -186,6 +193,37 @@ class _Form(NamedTuple):
 
 def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str = "") -> KeyColumns:
     """The values of all texts; wanted: the keys that become columns; prefix: of the other keys, in `more`."""
+    selects = any("[" in key for key in wanted) and not structure.has_lists
+    found = in_one_pass.read(texts, None if selects else structure.loop, wanted, prefix)
+    if found is None:
+        return _read(texts, structure, wanted, prefix)
+    columns = []
+    for key, column in zip(wanted, found.columns, strict=True):
+        _, bracket, rest = key.partition("[")
+        if len(found.escaped) and not bracket:
+            escaped = column.gather(found.escaped)
+            column = put(column, found.escaped, structure.unescaped(escaped, escaped))
+        columns.append((structure.items(column, bracket + rest) if bracket else column).alias(column_of(key)))
+    none = pl.Series(_FAULT, [None], dtype=pl.String).new_from_index(0, len(texts))
+    whole = KeyColumns(
+        pl.DataFrame(columns) if columns else pl.DataFrame(height=len(texts)), found.more.alias(_MORE), found.read, none
+    )
+    odd = (~found.read & texts.is_not_null()).arg_true()
+    if not len(odd):
+        return whole
+    others = _read(texts.gather(odd), structure, wanted, prefix)
+    return KeyColumns(
+        whole.columns.with_columns(
+            put(whole.columns[name], odd, others.columns[name]) for name in others.columns.columns
+        ),
+        put(whole.more, odd, others.more),
+        put(whole.good, odd, others.good),
+        put(none, odd, others.faults),
+    )
+
+
+def _read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: str) -> KeyColumns:
+    """The same with the column engine alone."""
     escapes = texts.str.contains(structure.escape, literal=True).fill_null(False)
     some_escaped = bool(escapes.any())
     # where nothing is written as null, each value stands for itself and need not be looked at again

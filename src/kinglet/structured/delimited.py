@@ -13,6 +13,7 @@ import polars as pl
 
 from kinglet.patterns.compiling import escape
 from kinglet.structured.by_form import Value, WithoutLists, json_strings
+from kinglet.structured.in_one_pass import Loop
 from kinglet.structured.pairs import in_class
 
 
@@ -27,6 +28,8 @@ class Delimited(WithoutLists):
 
     def __init__(self, names: Sequence[str], delimiter: str = ",", quote: str = '"') -> None:
         self.names, self.delimiter, self.quote = tuple(names), delimiter, quote
+        if all(len(sign) == 1 and sign.isascii() for sign in (delimiter, quote)) and len(set(names)) == len(names):
+            self.loop = Loop("delimited", (ord(delimiter), ord(quote)), self.names)
         quoted = f"{escape(quote)}(?:[^{in_class(quote)}]|{escape(quote * 2)})*{escape(quote)}"
         bare = f"(?:[^{in_class(quote + delimiter)}][^{in_class(delimiter)}]*)?"
         self.kinds = {"cell": f"{quoted}|{bare}"}

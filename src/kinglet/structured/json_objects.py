@@ -17,6 +17,7 @@ import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.structured.by_form import Value
+from kinglet.structured.in_one_pass import Loop
 from kinglet.structured.unreadable import UnreadableError, why_unreadable
 
 MOST_LEVELS = 64
@@ -60,6 +61,7 @@ class JsonObjects:
     escape = "\\"
     may_repeat = False
     has_lists = True
+    loop: Loop | None = Loop("json_objects")
     kinds = {"plain": _PLAIN, "list": _LIST, "deep list": _DEEP_LIST}  # noqa: RUF012
     alike = r':[ ]*(?:"(?:[^"\\]|\\.)*"|\[[^\[\]{}]*\]|[^",{}\[\]]+)'
 

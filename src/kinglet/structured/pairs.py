@@ -15,6 +15,7 @@ import polars as pl
 
 from kinglet.patterns.compiling import escape
 from kinglet.structured.by_form import Value, WithoutLists, json_strings
+from kinglet.structured.in_one_pass import Loop
 
 
 class _Signs(NamedTuple):
@@ -92,6 +93,10 @@ class Pairs(WithoutLists):
     ) -> None:
         self.between, self.equals, self.quote, self.escapes = between, equals, quote, escapes
         mark = between.strip()
+        signs = (between, equals, quote)
+        plain = all(len(sign) == 1 and " " <= sign < "\x7f" for sign in signs) and len(set(signs)) == 3
+        if plain and not (open_values or escapes):
+            self.loop = Loop("pairs", (ord(between), ord(equals), ord(quote), b"true"))
         how = _between(between, quote)
         quoted = rf"{escape(quote)}(?:[^{in_class(quote)}\\]|\\.)*{escape(quote)}"
         key = rf"[^{how.stop}{in_class(equals[0] + quote)}]+"

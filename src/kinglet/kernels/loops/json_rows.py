@@ -4,19 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from kinglet.kernels.loops.pointers import (
-    bytes_at,
-    copy,
-    escapable_8,
-    escapable_32,
-    first_bit,
-    loop,
-    move_8,
-    move_16,
-    move_32,
-    numbers_at,
-    small_numbers_at,
-)
+from kinglet.kernels.loops.pointers import bytes_at, loop, move_16, numbers_at, small_numbers_at
+from kinglet.kernels.loops.texts import is_valid, put_escaped, put_raw, source_of
 
 # operations, each of OP numbers: what, where its key stands among the literals, how long it is, whether it begins with
 # a comma that may have to go, a column; the key of a text or an instant ends with the opening quote
@@ -25,14 +14,6 @@ LITERAL, OPEN, CLOSE_OBJECT, CLOSE_LIST, RAW, TEXT, NUMBER, INSTANT = range(8)
 # of a column: views, buffers of long text, validity, first row
 COLUMN = 4
 _QUOTE, _BRACE, _BRACKET = 34, 123, 91
-_INLINE = 12
-
-
-@loop
-def _valid(bits: int, row: int) -> bool:
-    if bits == 0:
-        return True
-    return bool((bytes_at(bits)[row >> 3] >> (row & 7)) & 1)
 
 
 @loop
@@ -49,62 +30,6 @@ def _literal(at: int, literals: int, start: int, length: int, may_be_first: int)
     for i in range(0, length, 16):
         move_16(at + i, literals + start + i)
     return at + length
-
-
-@loop
-def _escape(at: int, byte: int, escapes: Any) -> int:
-    """A byte by a table that has, of each below 128, how long its text is, and seven bytes of it."""
-    out = bytes_at(at)
-    length = escapes[8 * byte]
-    for i in range(length):
-        out[i] = escapes[8 * byte + 1 + i]
-    return at + length
-
-
-@loop
-def _text(at: int, source: int, count: int, escapes: Any) -> int:
-    """Text with what JSON escapes; up to 31 bytes more are written than it has."""
-    end = source + count
-    while end - source >= 32:
-        odd = escapable_32(source)
-        move_32(at, source)
-        if odd == 0:
-            at += 32
-            source += 32
-            continue
-        good = first_bit(odd)
-        at = _escape(at + good, bytes_at(source + good)[0], escapes)
-        source += good + 1
-    while end - source >= 8:
-        odd = escapable_8(source)
-        move_8(at, source)
-        if odd == 0:
-            at += 8
-            source += 8
-            continue
-        good = first_bit(odd)
-        at = _escape(at + good, bytes_at(source + good)[0], escapes)
-        source += good + 1
-    while source < end:
-        byte = bytes_at(source)[0]
-        if byte < 32 or byte == 34 or byte == 92 or byte == 127:
-            at = _escape(at, byte, escapes)
-        else:
-            bytes_at(at)[0] = byte
-            at += 1
-        source += 1
-    return at
-
-
-@loop
-def _raw(at: int, source: int, count: int) -> int:
-    """Text as it is."""
-    if count >= 8:
-        copy(at, source, count)
-    else:
-        for i in range(count):
-            bytes_at(at)[i] = bytes_at(source)[i]
-    return at + count
 
 
 @loop
@@ -190,7 +115,7 @@ def run(given: Any) -> int:
     programs = numbers_at(given[8])
     margin = given[9]
     literals = given[10]
-    escapes = bytes_at(given[11])
+    escapes = given[11]
     columns = numbers_at(given[12])
     # of each object or list that is open: where its key begins, and where its inside does
     opened = numbers_at(given[13])
@@ -229,7 +154,7 @@ def run(given: Any) -> int:
                 continue
             column = COLUMN * operations[step + 4]
             number = place + columns[column + 3]
-            if not _valid(columns[column + 2], number):
+            if not is_valid(columns[column + 2], number):
                 continue
             if what == NUMBER:
                 at = _literal(at, literals, key, length, flag)
@@ -243,20 +168,17 @@ def run(given: Any) -> int:
                 continue
             view = columns[column] + 16 * number
             count = small_numbers_at(view)[0]
-            source = view + 4
-            if count > _INLINE:
-                source = numbers_at(columns[column + 1])[small_numbers_at(view)[2]]
-                source += small_numbers_at(view)[3] & 0xFFFFFFFF
+            source = source_of(view, columns[column + 1])
             # the most that escapes make of a byte is six
             if end - at < (6 * count if what == TEXT else count) + margin:
                 given[4] = begun
                 return row
             at = _literal(at, literals, key, length, flag)
             if what == TEXT:
-                at = _text(at, source, count, escapes)
+                at = put_escaped(at, source, count, escapes)
                 bytes_at(at)[0] = _QUOTE
                 at += 1
             else:
-                at = _raw(at, source, count)
+                at = put_raw(at, source, count)
     given[4] = at
     return rows

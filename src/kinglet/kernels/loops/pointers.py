@@ -68,6 +68,22 @@ escapable_8, escapable_16, escapable_32 = (_masker(count, 32, b'"\\\x7f') for co
 
 
 @intrinsic
+def equal_32(context: Any, address: Any, byte: Any) -> Any:
+    """Which of 32 bytes are a certain one."""
+    vector = ir.VectorType(ir.IntType(8), 32)
+
+    def generate(_context: Any, builder: Any, _signature: Any, arguments: Any) -> Any:
+        loaded = builder.load(builder.inttoptr(arguments[0], vector.as_pointer()), align=1)
+        small = builder.trunc(arguments[1], ir.IntType(8))
+        one = builder.insert_element(ir.Constant(vector, ir.Undefined), small, ir.Constant(ir.IntType(32), 0))
+        every = builder.shuffle_vector(one, one, ir.Constant(ir.VectorType(ir.IntType(32), 32), [0] * 32))
+        bits = builder.bitcast(builder.icmp_unsigned("==", loaded, every), ir.IntType(32))
+        return builder.zext(bits, ir.IntType(64))
+
+    return types.int64(types.int64, types.int64), generate
+
+
+@intrinsic
 def first_bit(context: Any, bits: Any) -> Any:
     """The place of the lowest bit that is set; there is one."""
 
@@ -78,15 +94,13 @@ def first_bit(context: Any, bits: Any) -> Any:
 
 
 @loop
-def copy(target: int, source: int, count: int) -> None:
-    """Copies at least eight bytes from one address to another; the two do not overlap.
-
-    Machine code calls no function of C, for whose address it would have to ask.
-    """
-    if count < 16:
-        move_8(target, source)
-        move_8(target + count - 8, source + count - 8)
-        return
-    for i in range(0, count - 16, 16):
-        move_16(target + i, source + i)
-    move_16(target + count - 16, source + count - 16)
+def find(at: int, end: int, byte: int) -> int:
+    """The address of the first such byte, or the end."""
+    while end - at >= 32:
+        found = equal_32(at, byte)
+        if found != 0:
+            return at + first_bit(found)
+        at += 32
+    while at < end and bytes_at(at)[0] != byte:
+        at += 1
+    return at

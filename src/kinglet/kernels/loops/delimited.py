@@ -1,0 +1,94 @@
+"""Rows of values to columns: the loop beside `kinglet.structured.delimited`.
+
+Odd are rows with a quote written twice, or with more or fewer values than names.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kinglet.kernels.loops.keys import (
+    BUFFERS,
+    FIRST,
+    MORE,
+    MORE_USED,
+    NAMES,
+    ODD,
+    OFFSET,
+    OPTIONS,
+    READ,
+    ROWS,
+    STATES,
+    VALIDITY,
+    VIEWS,
+    end_others,
+    forget_row,
+    put_other,
+    put_wanted,
+)
+from kinglet.kernels.loops.pointers import bytes_at, find, loop, numbers_at
+from kinglet.kernels.loops.texts import is_valid, source_of
+
+DELIMITER, QUOTE, COUNT, CELLS = range(OPTIONS, OPTIONS + 4)
+# of a cell: the number of the wanted key, or -1, and where its name as JSON stands, and how long that is
+CELL = 3
+
+
+def run(given: Any) -> int:
+    """Reads rows until the last, or the first for whose other keys there is no room; returns it."""
+    for row in range(given[FIRST], given[ROWS]):
+        number = row + given[OFFSET]
+        bytes_at(given[STATES])[row] = ODD
+        if not is_valid(given[VALIDITY], number):
+            continue
+        begun = given[MORE] + given[MORE_USED]
+        found = _cells(given, row, given[VIEWS] + 16 * number, begun)
+        if found == ODD:
+            forget_row(given, row)
+        elif found < 0:
+            forget_row(given, row)
+            return row
+        bytes_at(given[STATES])[row] = found
+    return given[ROWS]
+
+
+@loop
+def _cells(given: Any, row: int, view: int, begun: int) -> int:
+    """The state of a row; -1 where there is no room."""
+    text = source_of(view, given[BUFFERS])
+    end = text + (numbers_at(view)[0] & 0xFFFFFFFF)
+    delimiter, quote, count = given[DELIMITER], given[QUOTE], given[COUNT]
+    cells = numbers_at(given[CELLS])
+    at = text
+    others = begun
+    for place in range(count):
+        is_quoted = at < end and bytes_at(at)[0] == quote
+        value = at
+        if is_quoted:
+            value += 1
+            at = find(value, end, quote)
+            if at == end:
+                return ODD
+            length = at - value
+            at += 1
+        else:
+            at = find(at, end, delimiter)
+            length = at - value
+        # an empty value without quotes is as if it were missing
+        if is_quoted or length > 0:
+            wanted = cells[CELL * place]
+            if wanted >= 0:
+                put_wanted(given, row, wanted, value, length, view, text)
+            else:
+                name = given[NAMES] + cells[CELL * place + 1]
+                others = put_other(given, others, begun, name, cells[CELL * place + 2], value, length, True)
+                if others == 0:
+                    return -1
+        if place < count - 1:
+            if at == end or bytes_at(at)[0] != delimiter:
+                return ODD
+            at += 1
+    if at < end:
+        return ODD
+    end_others(given, row, begun, others)
+    return READ
