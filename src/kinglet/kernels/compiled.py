@@ -20,11 +20,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-NAMES = ("json_rows", "json_objects", "pairs", "delimited")
+NAMES = ("json_rows", "json_objects", "json_brackets", "pairs", "delimited")
 """The modules of `loops`."""
 SETTING = "KINGLET_KERNELS"
 """The environment variable that keeps machine code from being used, by the word `off`."""
-ENOUGH = 20_000
+ENOUGH = 5_000
 """So many events in all pay for loading what is kept."""
 ENOUGH_TO_COMPILE = 200_000
 

@@ -33,10 +33,12 @@ beyond them, and `day_number`, days since 1970-01-01.
 
 
 def by_regex(text: pl.Series, form: FormatForm) -> tuple[Parts, pl.Series]:
-    """The parts of stamps, and a mask of the stamps that have this form."""
+    """The parts of stamps, none where no stamp has this form, and a mask of those that have."""
     frame = text.str.extract_groups(form.regex).struct.unnest()
     always = next((token.directive.part for token in form.tokens if isinstance(token, FormatPart)), None)
     matched = frame[always].is_not_null() if always else text.str.contains(form.regex).fill_null(False)
+    if not matched.any():  # as of most of many forms
+        frame = frame.clear()
     return {name: number(frame[name], name) for name in frame.columns}, matched
 
 

@@ -25,6 +25,7 @@ _SECOND = 1_000_000
 _MANY = 4096  # speed
 """From so many stamps on it pays to look for quicker ways; `_FEW` where what they need is loaded already."""
 _FEW = 256  # speed
+_FEW_FORMS = 4  # speed
 
 _RFC5322_ZONES = tuple(
     (name, f"{'-' if minutes < 0 else '+'}{abs(minutes):02}:00")
@@ -129,7 +130,8 @@ class _Reading:
         self.limit = _utc_micros(reference) + DAY
         self.zone = configured_zone(zone, reading.zones) or Zone()
         self.zones = zones
-        self.gaps: pl.Series | None = None  # rows not read yet; None means all
+        # rows not read yet; None means all
+        self.gaps: pl.Series | None = text.is_not_null().arg_true() if text.null_count() else None
         self.done: list[tuple[pl.Series | None, Stamps]] = []
 
     def try_epochs(self, formats: Sequence[Format]) -> None:
@@ -139,6 +141,8 @@ class _Reading:
     def try_forms(self, forms: Sequence[tuple[Format, FormatForm]]) -> None:
         if _has_many(len(self.text) if self.gaps is None else len(self.gaps)):
             self._try_layouts(forms)
+        if len(forms) > _FEW_FORMS and not self._has_any(forms):
+            return
         for fmt, form in forms:
             self._take(lambda text, fmt=fmt, form=form: self._stamps(text, fmt, form))  # type: ignore[misc]
 
@@ -169,6 +173,12 @@ class _Reading:
         unread = open_rows.arg_true()
         if len(unread) < len(text):
             self.gaps = unread if self.gaps is None else self.gaps.gather(unread)
+
+    def _has_any(self, forms: Sequence[tuple[Format, FormatForm]]) -> bool:
+        """Whether any of what is left has one of the forms: one search for all, where most logs have none or one."""
+        text = self.text if self.gaps is None else self.text.gather(self.gaps)
+        every = "|".join(form.shape for _, form in forms)
+        return bool(text.str.contains(f"^(?:{every})$").any())
 
     def _take(self, how: Callable[[pl.Series], Stamps | None]) -> None:
         if self.gaps is not None and not len(self.gaps):
@@ -224,7 +234,8 @@ class _Reading:
             for rows, found in self.done:
                 micros[rows] = found.time.to_physical().to_numpy()
             time = pl.Series(micros).cast(INSTANT)
-            return time if self.gaps is None or not len(self.gaps) else put(time, self.gaps, None)
+            time = time if self.gaps is None or not len(self.gaps) else put(time, self.gaps, None)
+            return time.set(self.text.is_null(), None) if self.text.null_count() else time
         time = pl.Series([None], dtype=INSTANT).new_from_index(0, height)
         for rows, found in self.done:
             assert rows is not None

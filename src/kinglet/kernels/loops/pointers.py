@@ -63,7 +63,9 @@ def _masker(count: int, below: int, equal: Sequence[int]) -> Any:
     return intrinsic(mask)
 
 
-escapable_8, escapable_16, escapable_32 = (_masker(count, 32, b'"\\\x7f') for count in (8, 16, 32))
+json_signs_32 = _masker(32, 0, b'"\\\n[]{}')
+"""Which of 32 bytes are brackets, quotes, backslashes or line ends: bits, that of the first byte the lowest."""
+escapable_8, escapable_32 = (_masker(count, 32, b'"\\\x7f') for count in (8, 32))
 """Which of so many bytes are none that JSON text may hold as they are: bits, that of the first byte the lowest."""
 
 
