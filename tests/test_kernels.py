@@ -20,6 +20,7 @@ from kinglet.columns.json_rows import Piece, json_bytes
 from kinglet.columns.json_text import Constant, Layout
 from kinglet.kernels import compiled, compiling
 from kinglet.output.views import lines_of
+from kinglet.plan import zone_offset
 from kinglet.structured import by_form, in_one_pass
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
@@ -274,6 +275,24 @@ class Structures(unittest.TestCase):
             found = in_one_pass.read(pl.Series(['{"a":1,"b":2}']), JsonObjects().loop, ["a", "b"], "")
         assert found is not None
         self.assertEqual(['{"a":1,"b":2}'], found.more.to_list())
+
+
+STAMP_PIECES = ["2026", "-", "11", "29", "T", "t", "07", ":", "08", "+", "05", "30", "Z", "z", "CET", " ", "é", "1"]
+
+
+class Offsets(unittest.TestCase):
+    @examples(400)
+    @given(st.lists(st.none() | texts_of(STAMP_PIECES), min_size=1, max_size=6))
+    def test_stamps_carry_the_same_both_ways(self, stamps: list[str | None]) -> None:
+        column = pl.Series("s", stamps, dtype=pl.String)
+        self.assertIsNotNone(compiled.kernel("offsets", 10**6))
+        mine = zone_offset._told(column).struct.unnest()
+        with mock.patch.object(zone_offset, "kernel", return_value=None):
+            engine = zone_offset._told(column).struct.unnest()
+        self.assertEqual(engine["carried"].to_list(), mine["carried"].to_list())
+        # of one that carries an offset nothing else is asked
+        engine, mine = (told.filter(told["carried"].is_null())["silent"] for told in (engine, mine))
+        self.assertEqual(engine.fill_null(False).to_list(), mine.to_list())
 
 
 class Loading(InFolder):

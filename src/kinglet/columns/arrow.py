@@ -67,9 +67,17 @@ def text_column(validity: Any, views: Any, of: Columns | None, own: Any = None) 
     array = pyarrow.Array.from_buffers(
         pyarrow.string_view(), len(views), [pyarrow.py_buffer(buffer) for buffer in (validity, views, *buffers)]
     )
-    found = pl.from_arrow(array)
-    assert isinstance(found, pl.Series)
-    return found
+    return pl.Series(_Exported(array))
+
+
+class _Exported:
+    """An array as any library may take it; the column engine would load more of Arrow's for one that it knows."""
+
+    def __init__(self, array: Any) -> None:
+        self.array = array
+
+    def __arrow_c_array__(self, requested_schema: object = None) -> Any:
+        return self.array.__arrow_c_array__(requested_schema)
 
 
 def text_of(column: pl.Series) -> bytes | memoryview:

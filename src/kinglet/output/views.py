@@ -13,7 +13,7 @@ from kinglet.columns.json_rows import Piece
 from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
 from kinglet.expressions import evaluating
 from kinglet.ocsf.identity import Leaf
-from kinglet.ocsf.mapping import MappingPlan
+from kinglet.ocsf.mapping import BAD_VALUE, MappingPlan
 from kinglet.plan.data import ROW, Plan
 from kinglet.runtime.parsed import Parsed, VariantEvents
 
@@ -147,7 +147,8 @@ class ModelView:
 
     def _applied(self, parsed: Parsed, part: VariantEvents, frame: pl.DataFrame, mapping: MappingPlan) -> pl.DataFrame:
         counts = mapping.counts(frame)
-        mapped = mapping.apply(frame, parsed.references(part))
+        has_bad = any(name.startswith(BAD_VALUE) for name in counts)
+        mapped = mapping.apply(frame, parsed.references(part), has_bad)
         invalid, reasons = mapping.invalid(mapped)
         if counts or invalid:
             with self._lock:
