@@ -291,8 +291,8 @@ class Offsets(unittest.TestCase):
             engine = zone_offset._told(column).struct.unnest()
         self.assertEqual(engine["carried"].to_list(), mine["carried"].to_list())
         # of one that carries an offset nothing else is asked
-        engine, mine = (told.filter(told["carried"].is_null())["silent"] for told in (engine, mine))
-        self.assertEqual(engine.fill_null(False).to_list(), mine.to_list())
+        silent = [told.filter(told["carried"].is_null())["silent"] for told in (engine, mine)]
+        self.assertEqual(silent[0].fill_null(False).to_list(), silent[1].to_list())
 
 
 class Loading(InFolder):

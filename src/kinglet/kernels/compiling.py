@@ -62,7 +62,11 @@ def keep(name: str, code: bytes) -> Path:
             home.mkdir(parents=True, exist_ok=True)
             aside = home / f"{name}.{secrets.token_hex(4)}.part"
             aside.write_bytes(hashlib.sha256(code).digest() + code)
-            return aside.replace(home / object_name(name))
+            place = aside.replace(home / object_name(name))
+            for older in home.glob(f"{name}-*.o"):
+                if older != place:
+                    older.unlink(missing_ok=True)
+            return place
         except OSError as error:
             problem = error
     raise problem

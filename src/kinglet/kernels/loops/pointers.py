@@ -26,6 +26,7 @@ def _pointer(to: Any) -> Any:
 bytes_at = _pointer(types.uint8)
 numbers_at = _pointer(types.int64)
 small_numbers_at = _pointer(types.int32)
+short_numbers_at = _pointer(types.int16)
 
 
 def _mover(count: int) -> Any:

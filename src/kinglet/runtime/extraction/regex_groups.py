@@ -11,6 +11,7 @@ from kinglet.columns.put import put
 from kinglet.columns.repeated import true_of
 from kinglet.patterns.types import FLAG
 from kinglet.plan.data import Reading
+from kinglet.runtime.extraction import regex_at_once
 
 
 class RegexGroups(NamedTuple):
@@ -62,6 +63,20 @@ def _groups_of(regex: str) -> pl.Expr:
 
 
 def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFrame, pl.Series]:
+    names = reading.groups
+    found = regex_at_once.find(text, regex, names)
+    if found is None:
+        return _by_engine(text, reading, regex)
+    columns = [column.alias(name) for name, column in zip(names, found.groups, strict=True)]
+    frame = pl.DataFrame(columns) if columns else pl.DataFrame(height=len(text))
+    if not len(found.odd):
+        return frame, found.matched
+    others, matched = _by_engine(text.gather(found.odd), reading, regex)
+    frame = frame.with_columns(put(frame[name], found.odd, others[name]) for name in names)
+    return frame, put(found.matched, found.odd, matched)
+
+
+def _by_engine(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFrame, pl.Series]:
     names = reading.groups
     if not names:
         return pl.DataFrame(height=len(text)), text.str.contains(regex).fill_null(False)

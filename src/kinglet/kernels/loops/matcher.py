@@ -1,0 +1,115 @@
+"""A regex over texts, by the tables of `kinglet.regex.automaton`. Odd are texts that are not ASCII."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kinglet.kernels.loops.pointers import (
+    bytes_at,
+    loop,
+    numbers_at,
+    short_numbers_at,
+    small_numbers_at,
+)
+from kinglet.kernels.loops.texts import is_valid, put_view_of, source_of
+
+ROWS, VIEWS, BUFFERS, VALIDITY, OFFSET, STATES, GROUPS, OUT_VIEWS, OUT_VALIDITY, OUT_STRIDE = range(10)
+CLASSES, MOVES, WIDTH, CHANGES, CHANGE_ENDS, FINAL, FINALS, BEGIN, REGISTERS, FIRST_ROW, STATE, CLASS, IS_FULL = range(
+    10, 23
+)
+ODD, UNMATCHED, MATCHED = 0, 1, 2
+_HERE = -2
+_LISTED = 256
+_FIRST = 2
+"""The first state; 1 is that of texts that cannot match, and 0 stands for what is not known."""
+
+
+@loop
+def _change(given: Any, code: int, registers: Any, here: int) -> None:
+    """Does to registers what a code says."""
+    if code < _LISTED:
+        registers[code - 1] = here
+        return
+    number = code - _LISTED
+    ends = small_numbers_at(given[CHANGE_ENDS])
+    changes = short_numbers_at(given[CHANGES])
+    for i in range(ends[number - 1], ends[number]):
+        source = changes[2 * i + 1]
+        registers[changes[2 * i]] = here if source == _HERE else registers[source]
+
+
+@loop
+def _edge(registers: Any, edge: int, count: int) -> int:
+    if edge >= 0:
+        return registers[edge]
+    return count if edge == _HERE else -1
+
+
+@loop
+def _read(given: Any, at: int, count: int, registers: Any) -> int:
+    """The number of the row of finals for a text, from 1.
+
+    0 where it does not match, -1 for one that is not ASCII, -2 where it is not known yet how to go on.
+    """
+    classes = bytes_at(given[CLASSES])
+    moves = numbers_at(given[MOVES])
+    width = given[WIDTH]
+    text = bytes_at(at)
+    # of the state the place of its first move
+    row = _FIRST * width
+    if given[BEGIN] != 0:
+        _change(given, given[BEGIN], registers, 0)
+    i = 0
+    while i < count:
+        byte = text[i]
+        if byte >= 128:
+            return -1
+        move = moves[row + classes[byte]]
+        i += 1
+        # most bytes leave a state as it is, and then no load waits for the one before
+        if move == row:
+            continue
+        if move <= width:
+            if move == width:
+                return 0
+            given[STATE] = row // width
+            given[CLASS] = classes[byte]
+            return -2
+        row = move & 0xFFFFFFFF
+        if move >> 32 != 0:
+            _change(given, move >> 32, registers, i)
+    return small_numbers_at(given[FINAL])[row // width]
+
+
+def run(given: Any) -> int:
+    """Gives each row a state, and the groups of those that match their texts.
+
+    Returns the number of rows, or the first for which a move has to be learned, from the state and by the class that
+    are noted.
+    """
+    registers = numbers_at(given[REGISTERS])
+    states = bytes_at(given[STATES])
+    for row in range(given[FIRST_ROW], given[ROWS]):
+        number = row + given[OFFSET]
+        states[row] = UNMATCHED
+        if not is_valid(given[VALIDITY], number):
+            continue
+        view = given[VIEWS] + 16 * number
+        at = source_of(view, given[BUFFERS])
+        count = small_numbers_at(view)[0]
+        found = _read(given, at, count, registers)
+        if found <= 0:
+            if found == -2 and given[IS_FULL] == 0:
+                return row
+            states[row] = UNMATCHED if found == 0 else ODD
+            continue
+        states[row] = MATCHED
+        edges = short_numbers_at(given[FINALS] + 4 * given[GROUPS] * (found - 1))
+        for group in range(given[GROUPS]):
+            start = _edge(registers, edges[2 * group], count)
+            end = _edge(registers, edges[2 * group + 1], count)
+            if start >= 0 and end >= start:
+                put_view_of(given[OUT_VIEWS] + 16 * (group * given[ROWS] + row), at + start, end - start, view, at)
+                bits = bytes_at(given[OUT_VALIDITY] + group * given[OUT_STRIDE])
+                bits[row >> 3] |= 1 << (row & 7)
+    return given[ROWS]

@@ -1,0 +1,179 @@
+"""Regexes by machine code, beside the column engine."""
+
+from __future__ import annotations
+
+import os
+import random
+import threading
+import unittest
+from unittest import mock
+
+import polars as pl
+
+from kinglet.kernels import compiled, compiling
+from kinglet.regex.automaton import MOST_STATES, Automaton, UnsuitableError
+from kinglet.regex.literals import known
+from kinglet.runtime.extraction import regex_at_once
+
+compiling.compile_all()
+
+CLASSES = [
+    r"\d",
+    r"\w",
+    r"\s",
+    r"\S",
+    r"\D",
+    ".",
+    "(?s:.)",
+    "[ab]",
+    "[^a]",
+    "[^ab ]",
+    "[a-c1]",
+    "[^\\n]",
+    r"[\w.]",
+    "(?i:a)",
+]
+LITERALS = ["a", "b", "1", " ", "-", r"\.", "ab", "B"]
+LETTERS = "aaabbB1 -.\ncé"
+
+
+class Writer:
+    """Writes regexes at random, with groups of several names."""
+
+    def __init__(self, chance: random.Random) -> None:
+        self.chance = chance
+        self.names = 0
+
+    def regex(self) -> str:
+        self.names = 0
+        return f"^{self.sequence(3)}$"
+
+    def sequence(self, depth: int) -> str:
+        return "".join(self.item(depth) for _ in range(self.chance.randint(0 if depth < 3 else 1, 4)))
+
+    def item(self, depth: int) -> str:
+        kind = self.chance.randrange(10)
+        if depth == 0 or kind < 4:
+            return self.chance.choice(CLASSES + LITERALS) + self.chance.choice(
+                ["", "", "*", "+", "?", "*?", "+?", "??", "{0,2}", "{2}"]
+            )
+        if kind < 7:
+            self.names += 1
+            name = f"g{self.names}"
+            return f"(?P<{name}>{self.sequence(depth - 1)})" + self.chance.choice(["", "", "", "?"])
+        inner = self.sequence(depth - 1)
+        if kind < 9:
+            return f"(?:{inner}|{self.sequence(depth - 1)})" + self.chance.choice(["", "?", "??"])
+        return f"(?:{self.chance.choice(LITERALS)}{inner})" + self.chance.choice(["*", "+", "*?", "{1,3}"])
+
+
+class Both(unittest.TestCase):
+    def setUp(self) -> None:
+        self.assertIsNotNone(compiled.kernel("matcher", 10**6))
+        enough = mock.patch.object(regex_at_once, "_ENOUGH", 0)
+        enough.start()
+        self.addCleanup(enough.stop)
+
+    def held(self, regex: str, groups: list[str], texts: list[str | None]) -> int:
+        """How many texts machine code has read; each as the engine reads it."""
+        column = pl.Series(texts, dtype=pl.String)
+        found = regex_at_once.find(column, regex, groups)
+        if found is None:
+            return 0
+        odd = set(found.odd.to_list())
+        automaton = regex_at_once._known(regex, tuple(groups)).automaton(0)
+        assert automaton is not None
+        matched = column.str.contains(regex).fill_null(False).to_list()
+        frame = column.str.extract_groups(regex).struct.unnest() if groups else pl.DataFrame()
+        for row, text in enumerate(texts):
+            if row in odd:
+                self.assertTrue(automaton.is_full or (text is not None and not text.isascii()))
+                continue
+            self.assertEqual(matched[row], found.matched[row], (regex, text))
+            if matched[row]:
+                engine = [frame[name][row] for name in groups]
+                self.assertEqual(engine, [column[row] for column in found.groups], (regex, text))
+        return len(texts) - len(odd)
+
+    def test_random_regexes_find_what_the_engine_finds(self) -> None:
+        chance = random.Random(11)
+        writer = Writer(chance)
+        read = 0
+        for _ in range(round(1500 * float(os.environ.get("KINGLET_EXAMPLES", "0.5")))):
+            regex = writer.regex()
+            if known(regex).keeps_vague:  # refused where parsers are loaded
+                continue
+            groups = [f"g{number}" for number in range(1, writer.names + 1)]
+            texts = ["".join(chance.choices(LETTERS, k=chance.randint(0, 9))) for _ in range(40)]
+            read += self.held(regex, groups, [*texts, None, ""])
+        self.assertGreater(read, 10_000)
+
+    def test_groups_of_long_and_short_texts(self) -> None:
+        texts = ["k=v", "key=" + "long " * 20 + ";x", "k=", "=", "k" * 40 + "=" + "v" * 12, "k=v;é"]
+        self.assertEqual(
+            5, self.held(r"^(?P<key>\w+)=(?P<value>[^;]*?)(?:;(?P<tail>.*))?$", ["value", "key", "tail"], [*texts])
+        )
+
+    def test_a_flag_is_there_or_not(self) -> None:
+        self.assertEqual(2, self.held(r"^(?:(?P<odd>)x )?(?P<n>\d+)$", ["odd", "n"], ["x 1", "1"]))
+
+    def test_what_has_no_tables_is_left_to_the_engine(self) -> None:
+        for regex in ("a$", "^a|b$", r"^\bx$", "(?m)^a$", "(?i)^\u212a$", "", r"^(?:ab){9000}$"):
+            with self.subTest(regex):
+                self.assertIsNone(regex_at_once.find(pl.Series(["a"]), regex, []))
+
+    def test_tables_that_are_full_leave_the_rest_to_the_engine(self) -> None:
+        regex = "^(?:a|b)*?(?P<x>a)(?:a|b){14}$"
+        chance = random.Random(3)
+        texts = ["".join(chance.choices("ab", k=chance.randint(10, 60))) for _ in range(600)]
+        column = pl.Series(texts)
+        found = regex_at_once.find(column, regex, ["x"])
+        assert found is not None
+        self.assertGreater(len(found.odd), 0)
+        engine = column.str.extract_groups(regex).struct.unnest()["x"]
+        odd = set(found.odd.to_list())
+        for row in range(len(texts)):
+            if row not in odd:
+                self.assertEqual(engine[row], found.groups[0][row], texts[row])
+
+    def test_states_are_numbered_up_to_their_most(self) -> None:
+        automaton = Automaton("^(?:a|b)*a(?:a|b){14}$", [])
+        chance = random.Random(3)
+        waiting = [2]
+        while not automaton.is_full:
+            state = waiting.pop(chance.randrange(len(waiting)))
+            for class_ in range(len(automaton.examples)):
+                automaton.learn(state, class_)
+                waiting.append(int(automaton.tables.moves[state, class_] & 0xFFFFFFFF) // len(automaton.examples) or 2)
+        self.assertEqual(MOST_STATES, len(automaton._states))
+
+    def test_threads_may_share_tables(self) -> None:
+        regex = r"^(?P<a>\w+?)(?:-(?P<b>\d+))?(?P<c>[ .].*)?$"
+        chance = random.Random(5)
+        texts = ["".join(chance.choices("ab1- .", k=chance.randint(1, 12))) for _ in range(2000)]
+        expected = pl.Series(texts).str.extract_groups(regex).struct.unnest().to_dict(as_series=False)
+        results: list[dict[str, list[str | None]]] = []
+
+        def work() -> None:
+            found = regex_at_once.find(pl.Series(texts), regex, ["a", "b", "c"])
+            assert found is not None
+            results.append({name: column.to_list() for name, column in zip("abc", found.groups, strict=True)})
+
+        threads = [threading.Thread(target=work) for _ in range(6)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual([expected] * 6, results)
+
+    def test_an_unsuitable_regex_says_so(self) -> None:
+        with self.assertRaises(UnsuitableError):
+            Automaton("a$", [])
+
+    def test_a_match_that_may_end_before_its_text_is_left_to_the_engine(self) -> None:
+        found = regex_at_once.find(pl.Series(["a", "b", "ab"]), "^a", [])
+        assert found is not None
+        self.assertEqual([0, 1, 2], found.odd.to_list())
+
+    def test_the_end_may_stand_within(self) -> None:
+        self.assertEqual(5, self.held("^(?P<x>a$|b)(?P<y>c?)$", ["x", "y"], ["a", "ac", "b", "bc", ""]))
