@@ -51,23 +51,23 @@ def columns_of(columns: Sequence[pl.Series]) -> Columns:
     return Columns(found, held)
 
 
-def text_column(validity: Any, views: Any, of: Columns | None, own: Any = None) -> pl.Series:
-    """A column of text from its views and validity, arrays of numbers; no byte of text is copied.
-
-    of: the column in whose buffers the text lies, the only one of these. own: otherwise the only buffer.
-    """
+def buffers_of(column: Columns) -> list[Any]:
+    """The buffers in which the text of the only one of some columns lies."""
     import pyarrow
 
-    buffers = [own]
-    if of is not None:
-        child = of.held[0].child(0)
-        laid = child.view()
-        # an empty one has no address, and is not told from a missing one
-        buffers = [laid.buffer(number) if child.buffers[number] else b" " for number in range(2, laid.n_buffers - 1)]
-    array = pyarrow.Array.from_buffers(
-        pyarrow.string_view(), len(views), [pyarrow.py_buffer(buffer) for buffer in (validity, views, *buffers)]
-    )
-    return pl.Series(_Exported(array))
+    child = column.held[0].child(0)
+    laid = child.view()
+    # an empty one has no address, and is not told from a missing one
+    found = [laid.buffer(number) if child.buffers[number] else b" " for number in range(2, laid.n_buffers - 1)]
+    return [pyarrow.py_buffer(buffer) for buffer in found]
+
+
+def text_column(validity: Any, views: Any, buffers: Sequence[Any]) -> pl.Series:
+    """A column of text from its views and validity, arrays of numbers, and its buffers; no byte of text is copied."""
+    import pyarrow
+
+    laid = [pyarrow.py_buffer(validity), pyarrow.py_buffer(views), *buffers]
+    return pl.Series(_Exported(pyarrow.Array.from_buffers(pyarrow.string_view(), len(views), laid)))
 
 
 class _Exported:

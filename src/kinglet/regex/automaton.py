@@ -1,11 +1,12 @@
-"""Regexes as tables that read a text byte by byte, once, and know where its groups are.
+"""Regexes as tables that read a text byte by byte, once, and know which matches and where its groups are.
 
-A state is an ordered list of threads, each a place in the regex with the registers in which the edges of its groups
-stand; the first thread that ends with the text is what the linear-time engine would find (tagged automata with
-registers: Laurikari 2000; threads in the order of preference: Thompson 1968, Pike). States that differ in the names of
-their registers only are one. The tables are filled as texts need them: a log visits few of the states that there are.
+Of several regexes the first that matches counts, as of alternatives. A state is an ordered list of threads, each a
+place in a regex with the registers in which the edges of its groups stand; the first thread that ends with the text is
+what the linear-time engine would find (tagged automata with registers: Laurikari 2000; threads in the order of
+preference: Thompson 1968, Pike). States that differ in the names of their registers only are one. The tables are filled
+as texts need them: a log visits few of the states that there are, and few of the regexes.
 
-Texts are ASCII: what a regex says beyond it is not in the tables. A regex has to begin with `^` and end with `$`.
+Texts are ASCII, and not empty. A regex has to begin with `^` and end with `$`.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ import threading
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
+from kinglet.regex.atoms import atoms
 from kinglet.regex.syntax_tree import tree_of
 
 MOST_NODES = 8000
@@ -26,8 +28,8 @@ _ASCII = 128
 _ALL = (1 << _ASCII) - 1
 _ONE_BYTE = ("LITERAL", "NOT_LITERAL", "IN", "ANY")
 _LISTED = 256
-_UNSET, _HERE = -1, -2
-"""Instead of a register: the edge of a group that took no part, and one that is where the text has come to."""
+_UNSET, _HERE, _START = -1, -2, -3
+"""Instead of a register: the edge of a group that took no part, one where the text has come to, one where it begins."""
 _CATEGORIES = {
     "CATEGORY_DIGIT": b"0123456789",
     "CATEGORY_SPACE": b"\t\n\v\f\r ",
@@ -37,21 +39,21 @@ _CATEGORIES = {
 
 UNKNOWN, DEAD, FIRST = 0, 1, 2
 """States: what is not known yet where a move leads to, of texts that cannot match any more, and the first."""
+_OPENING = re.compile(r"\^((?:[A-Za-z0-9 :,_=<>/-](?![*+?{]))*)")
+_ANCHORS = ("AT_BEGINNING", "AT_BEGINNING_STRING")
 
 
 class Tables(NamedTuple):
-    """A regex as numbers, as far as it is known.
+    """Regexes as numbers, as far as they are known.
 
-    classes: of each byte of ASCII its class. moves: of each state, a row, and each class the place of the first number
-    in the row of the next state, and 2 to the 32 times the code of what is done to registers on the way. Codes: 0
-    nothing, up to 255 that the register below it is where the text has come to, from 256 on a number of changes.
-    changes: the pairs of these, register and source (-2: the place after the byte); change_ends: where those of each
-    number end. final: of each state the number of the row of finals, from 1, that tells where the groups are if the
-    text ends there, 0 where it may not. finals: start and end of each group: a register, -1 for none, -2 for the end of
-    the text.
+    moves: of each state, a row, and each byte the place of the first number in the row of the next state, and 2 to the
+    32 times the code of what is done to registers on the way. Codes: 0 nothing, up to 255 that the register below it is
+    where the text has come to, from 256 on a number of changes. changes: the pairs of these, register and source (-2:
+    the place after the byte); change_ends: where those of each number end. final: of each state the number of the row
+    of finals, from 1, that holds if the text ends there, 0 where it may not. finals: the number of the regex, and start
+    and end of each of its groups: a register, -1 for none, -2 for the end of the text, -3 for its start.
     """
 
-    classes: Any
     moves: Any
     changes: Any
     change_ends: Any
@@ -63,27 +65,58 @@ class UnsuitableError(Exception):
     """A regex says what no table can, or needs too large a one."""
 
 
-class _Graph:
-    """The places of a regex, each with what leads on from it."""
+class Alternative(NamedTuple):
+    """A regex, and which of its groups are wanted."""
 
-    def __init__(self, regex: str, groups: Sequence[str]) -> None:
-        tree = tree_of(regex)
-        named = tree.state.groupdict
-        self.tags = {named[name]: 2 * i for i, name in enumerate(groups) if name in named}
+    regex: str
+    groups: tuple[str, ...]
+
+
+class _Graph:
+    """The places of regexes, each with what leads on from it.
+
+    A regex is taken apart once a text begins as it does. Places: `byte`, of which bytes and what is behind; `split`, of
+    which others, the best first; `tag`, the edge of a group; `end`, of the text; `accept`, of which regex; `later`, the
+    rest of a regex behind its opening.
+    """
+
+    def __init__(self, alternatives: Sequence[Alternative]) -> None:
+        self.alternatives = alternatives
         self.nodes: list[tuple[Any, ...]] = []
-        items = list(tree)
-        if not items or str(items[0][0]) != "AT" or str(items[0][1]) not in ("AT_BEGINNING", "AT_BEGINNING_STRING"):
-            raise UnsuitableError
-        self.flags = tree.state.flags
-        if self.flags & re.MULTILINE:
-            raise UnsuitableError
-        self.start = self._sequence(items[1:], self._add("accept"), self.flags)
+        for alternative in alternatives:
+            if not alternative.regex.startswith(("^", "(?")) or not alternative.regex.endswith(("$", ")")):
+                raise UnsuitableError
+        self.starts = [self._opening(number) for number in range(len(alternatives))]
 
     def _add(self, *node: Any) -> int:
         if len(self.nodes) >= MOST_NODES:
             raise UnsuitableError
         self.nodes.append(node)
         return len(self.nodes) - 1
+
+    def _opening(self, number: int) -> int:
+        """The start of a regex: its plain first characters as they are, the rest for later."""
+        regex = self.alternatives[number].regex
+        match = _OPENING.match(regex)
+        text = match[1] if match is not None and len(atoms(regex)) > 1 else ""
+        place = self._add("later", number, len(text))
+        for char in reversed(text):
+            place = self._add("byte", 1 << ord(char), place)
+        return place
+
+    def whole(self, node: int) -> int:
+        """The place that a `later` stands for."""
+        _, number, opening = self.nodes[node]
+        regex, groups = self.alternatives[number]
+        tree = tree_of(regex)
+        items = list(tree)
+        if not items or str(items[0][0]) != "AT" or str(items[0][1]) not in _ANCHORS or tree.state.flags & re.MULTILINE:
+            raise UnsuitableError
+        named = tree.state.groupdict
+        self.tags = {named[name]: 2 * i for i, name in enumerate(groups) if name in named}
+        place = self._sequence(items[1 + opening :], self._add("accept", number), tree.state.flags)
+        self.nodes[node] = ("split", (place,))
+        return place
 
     def _sequence(self, items: Any, behind: int, flags: int) -> int:
         for operation, value in reversed(list(items)):
@@ -118,13 +151,13 @@ class _Graph:
             return (other, one) if lazy else (one, other)
 
         if str(most) == "MAXREPEAT":
-            loop = self._add("split", ())
-            self.nodes[loop] = ("split", choice(self._sequence(inner, loop, flags), behind))
-            entry = loop
+            entry = self._add("split", ())
+            body = self._sequence(inner, entry, flags)
+            self.nodes[entry] = ("split", choice(body, behind))
             # `x+` goes round by its own copy, so that no place is there twice
             if least and [str(item[0]) for item in inner] in ([one] for one in _ONE_BYTE):
                 least -= 1
-                entry = self.nodes[loop][1][1 if lazy else 0]
+                entry = body
         else:
             entry = behind
             for _ in range(most - least):
@@ -179,69 +212,97 @@ def _category(name: str) -> int:
 
 
 Edges = tuple[int, ...]
-"""Where each edge of a group stands: a register, or one of `_UNSET` and `_HERE`."""
+"""Where each edge of a regex's groups stands: a register, or one of `_UNSET`, `_HERE` and `_START`."""
 
 
 class _State(NamedTuple):
-    """Threads in the order of preference, and the edges of the first that may end here, where one may."""
+    """Threads in the order of preference, and the first that may end here, where one may: its regex, its edges."""
 
     threads: tuple[tuple[int, Edges], ...]
-    final: Edges | None
+    final: tuple[int, Edges] | None
+
+
+class _Reached(NamedTuple):
+    """A place that waits for a byte, or None and the regex that may end here, with the edges on the way there."""
+
+    node: int | None
+    regex: int
+    tags: tuple[int, ...]
 
 
 class Automaton:
-    """The tables of a regex; `learn` adds to them, safely while others read.
+    """The tables of regexes; `learn` adds to them, safely while others read.
 
-    begin: the code of what is done to registers before the first byte.
+    groups: the most that one of the regexes has.
 
     Raises:
-        UnsuitableError: there are none for it.
+        UnsuitableError: there are none for them.
     """
 
-    def __init__(self, regex: str, groups: Sequence[str]) -> None:
+    def __init__(self, alternatives: Sequence[Alternative]) -> None:
         import numpy as np
 
-        try:
-            graph = _Graph(regex, groups)
-        except RecursionError:
-            raise UnsuitableError from None
-        self.nodes = graph.nodes
-        self.edges = 2 * len(groups)
-        self._lock = threading.Lock()
-        self._reached: dict[int, list[tuple[int | None, tuple[int, ...]]]] = {}
-        class_of, self.examples = _classes(sorted({node[1] for node in self.nodes if node[0] == "byte"}))
+        self.graph = _Graph(alternatives)
+        self.groups = max(len(alternative.groups) for alternative in alternatives)
         self.is_full = False
         self.tables = Tables(
-            np.array(class_of, np.uint8),
-            np.zeros((MOST_STATES, len(self.examples)), np.int64),
+            np.zeros((MOST_STATES, _ASCII), np.int64),
             np.zeros((4 * MOST_CHANGES, 2), np.int16),
             np.zeros(MOST_CHANGES, np.int32),
             np.zeros(MOST_STATES, np.int32),
-            np.zeros((MOST_STATES, self.edges), np.int16),
+            np.full((MOST_STATES, 1 + 2 * self.groups), _UNSET, np.int16),
         )
+        self._lock = threading.Lock()
+        self._reached: dict[int, list[_Reached]] = {}
         self._changes: dict[tuple[tuple[int, int], ...], int] = {(): 0}
-        self._finals: dict[Edges, int] = {}
-        self._states: list[_State] = [_State((), None), _State((), None)]
+        self._finals: dict[tuple[int, Edges], int] = {}
+        first = [
+            (start, (_UNSET,) * (2 * len(alternative.groups)))
+            for start, alternative in zip(self.graph.starts, alternatives, strict=True)
+        ]
+        # what is reached before the first byte is found out once that has come
+        self._states: list[_State] = [_State((), None), _State((), None), _State(tuple(first), None)]
         self._numbers: dict[_State, int] = {self._states[DEAD]: DEAD}
-        self.tables.moves[DEAD] = DEAD * len(self.examples)
-        first, self.begin = self._named([(graph.start, (_UNSET,) * self.edges)])
-        self._number(first)
+        self.tables.moves[DEAD] = DEAD * _ASCII
 
-    def learn(self, state: int, class_: int) -> None:
-        """Finds out where a class of bytes leads from a state; where there is no place left, notes that instead."""
+    @property
+    def is_useless(self) -> bool:
+        """Whether the regexes say what no table can, so that every text is left to others."""
+        return self.is_full and len(self._states) == FIRST + 1
+
+    def learn(self, state: int, byte: int) -> None:
+        """Finds out where a byte leads from a state; where there is no place left, notes that instead."""
         with self._lock:
-            if self.is_full or self.tables.moves[state, class_] != UNKNOWN:
+            if self.is_full or self.tables.moves[state, byte] != UNKNOWN:
                 return
-            bit = 1 << self.examples[class_]
-            going = [
-                (self.nodes[node][2], edges) for node, edges in self._states[state].threads if self.nodes[node][1] & bit
-            ]
             try:
-                new, change = self._named(going)
-                # last, as others may read it at once
-                self.tables.moves[state, class_] = self._number(new) * len(self.examples) + (change << 32)
-            except UnsuitableError:
+                going, alike = self._going(state, 1 << byte)
+                new, code = self._named(going)
+                move = self._number(new) * _ASCII + (code << 32)
+            except (UnsuitableError, RecursionError):
                 self.is_full = True
+                return
+            # last, as others may read it at once
+            self.tables.moves[state, _bits(alike)] = move
+
+    def _going(self, state: int, bit: int) -> tuple[list[tuple[int, Edges]], int]:
+        """The places to which threads come by a byte, and all bytes of which that is so."""
+        going: list[tuple[int, Edges]] = []
+        alike = _ALL
+        nodes = self.graph.nodes
+        for node, edges in self._states[state].threads:
+            waiting = [(node, edges)]
+            if state == FIRST:
+                reached = self._reached_from(node)
+                waiting = [(one.node, _with(edges, one.tags, _START)) for one in reached if one.node is not None]
+            for place, there in waiting:
+                mask = nodes[place][1]
+                if mask & bit:
+                    going.append((nodes[place][2], there))
+                    alike &= mask
+                else:
+                    alike &= ~mask
+        return going, alike
 
     def _number(self, state: _State) -> int:
         """The number of a state, which is added where it is new."""
@@ -253,7 +314,8 @@ class Automaton:
             raise UnsuitableError
         if state.final is not None:
             row = self._finals.setdefault(state.final, len(self._finals))
-            self.tables.finals[row] = state.final
+            regex, edges = state.final
+            self.tables.finals[row, : 1 + len(edges)] = (regex, *edges)
             self.tables.final[number] = row + 1
         self._states.append(state)
         self._numbers[state] = number
@@ -279,41 +341,41 @@ class Automaton:
     def _named(self, going: Sequence[tuple[int, Edges]]) -> tuple[_State, int]:
         """The state of threads that have come to some places, and the code of what that does to registers."""
         threads: list[tuple[int, Edges]] = []
-        final: Edges | None = None
+        final: tuple[int, Edges] | None = None
         seen: set[int] = set()
         for node, edges in going:
-            for there, tags in self._reached_from(node):
-                if there is None:
-                    final = _with(edges, tags) if final is None else final
-                elif there not in seen:
-                    seen.add(there)
-                    threads.append((there, _with(edges, tags)))
+            for there in self._reached_from(node):
+                if there.node is None:
+                    final = (there.regex, _with(edges, there.tags, _HERE)) if final is None else final
+                elif there.node not in seen:
+                    seen.add(there.node)
+                    threads.append((there.node, _with(edges, there.tags, _HERE)))
         if len(threads) > MOST_THREADS:
             raise UnsuitableError
         names: dict[int, int] = {}
         for _, edges in threads:
             for edge in edges:
-                if edge != _UNSET and edge not in names:
+                if edge not in names and edge not in (_UNSET, _START):
                     names[edge] = len(names)
-        for edge in final or ():
+        for edge in final[1] if final is not None else ():
             if edge >= 0 and edge not in names:
                 names[edge] = len(names)
         if len(names) > MOST_REGISTERS:
             raise UnsuitableError
-        names_of_threads = names | {_UNSET: _UNSET}
-        names_of_final = names_of_threads | {_HERE: _HERE}
+        of_threads = names | {_UNSET: _UNSET, _START: _START}
+        of_final = of_threads | {_HERE: _HERE}
         state = _State(
-            tuple((node, tuple(names_of_threads[edge] for edge in edges)) for node, edges in threads),
-            None if final is None else tuple(names_of_final[edge] for edge in final),
+            tuple((node, tuple(of_threads[edge] for edge in edges)) for node, edges in threads),
+            None if final is None else (final[0], tuple(of_final[edge] for edge in final[1])),
         )
         moves = _in_turn({name: source for source, name in names.items() if source != name}, MOST_REGISTERS)
         return state, self._change(moves)
 
-    def _reached_from(self, start: int) -> list[tuple[int | None, tuple[int, ...]]]:
-        """Places that wait for a byte, or None for the end of the text, with the edges on the way there, in order."""
+    def _reached_from(self, start: int) -> list[_Reached]:
+        """What is reached from a place without another byte, in the order of preference."""
         if start in self._reached:
             return self._reached[start]
-        found: list[tuple[int | None, tuple[int, ...]]] = []
+        found: list[_Reached] = []
         seen: set[tuple[int, bool]] = set()
         stack: list[tuple[int, tuple[int, ...], bool]] = [(start, (), False)]
         while stack:
@@ -321,46 +383,39 @@ class Automaton:
             if (node, ended) in seen:
                 continue
             seen.add((node, ended))
-            kind, *what = self.nodes[node]
+            kind, *what = self.graph.nodes[node]
             if kind == "byte":
                 if not ended:
-                    found.append((node, tags))
+                    found.append(_Reached(node, 0, tags))
             elif kind == "split":
                 stack += [(branch, tags, ended) for branch in reversed(what[0])]
             elif kind == "tag":
                 stack.append((what[1], (*tags, what[0]), ended))
             elif kind == "end":
                 stack.append((what[0], tags, True))
+            elif kind == "later":
+                stack.append((self.graph.whole(node), tags, ended))
             elif ended:
-                found.append((None, tags))
+                found.append(_Reached(None, what[0], tags))
             else:
                 raise UnsuitableError  # a match that may end before the text does
         self._reached[start] = found
         return found
 
 
-def _with(edges: Edges, tags: tuple[int, ...]) -> Edges:
-    """Edges of which some are where the text has come to."""
+def _with(edges: Edges, tags: tuple[int, ...], where: int) -> Edges:
+    """Edges of which some are somewhere else."""
     if not tags:
         return edges
     changed = list(edges)
     for tag in tags:
-        changed[tag] = _HERE
+        changed[tag] = where
     return tuple(changed)
 
 
-def _classes(masks: Sequence[int]) -> tuple[list[int], list[int]]:
-    """Of each byte its class, that of bytes which nothing tells apart; and a byte of each."""
-    numbers: dict[tuple[bool, ...], int] = {}
-    examples: list[int] = []
-    class_of = []
-    for byte in range(_ASCII):
-        key = tuple(bool(mask >> byte & 1) for mask in masks)
-        if key not in numbers:
-            numbers[key] = len(numbers)
-            examples.append(byte)
-        class_of.append(numbers[key])
-    return class_of, examples
+def _bits(mask: int) -> list[int]:
+    """The numbers of the bits that are set."""
+    return [bit for bit in range(_ASCII) if mask >> bit & 1]
 
 
 def _in_turn(moves: dict[int, int], spare: int) -> tuple[tuple[int, int], ...]:

@@ -74,6 +74,7 @@ class _Keys(NamedTuple):
 
 def _read(texts: pl.Series, loop: Loop, keys: _Keys, prefix: str, run: Callable[[int], int]) -> Found:
     import numpy as np
+    import pyarrow
 
     rows = len(texts)
     wanted = keys.wanted
@@ -121,8 +122,9 @@ def _read(texts: pl.Series, loop: Loop, keys: _Keys, prefix: str, run: Callable[
         grown = np.empty(2 * len(more), np.uint8)
         grown[: int(given[_MORE_USED])] = more[: int(given[_MORE_USED])]
         more = grown
-    columns = [arrow.text_column(validity[number], views[number], column) for number in range(len(wanted))]
-    others = arrow.text_column(validity[-1], more_views, None, more)
+    buffers = arrow.buffers_of(column)
+    columns = [arrow.text_column(validity[number], views[number], buffers) for number in range(len(wanted))]
+    others = arrow.text_column(validity[-1], more_views, [pyarrow.py_buffer(more)])
     return Found(columns, others, pl.Series(states > 0), pl.Series(np.flatnonzero(states == _ESCAPED)))
 
 

@@ -13,13 +13,13 @@ from kinglet.kernels.loops.pointers import (
 )
 from kinglet.kernels.loops.texts import is_valid, put_view_of, source_of
 
-ROWS, VIEWS, BUFFERS, VALIDITY, OFFSET, STATES, GROUPS, OUT_VIEWS, OUT_VALIDITY, OUT_STRIDE = range(10)
-CLASSES, MOVES, WIDTH, CHANGES, CHANGE_ENDS, FINAL, FINALS, BEGIN, REGISTERS, FIRST_ROW, STATE, CLASS, IS_FULL = range(
-    10, 23
-)
-ODD, UNMATCHED, MATCHED = 0, 1, 2
-_HERE = -2
+ROWS, VIEWS, BUFFERS, VALIDITY, OFFSET, REGEXES, GROUPS, OUT_VIEWS, OUT_VALIDITY, OUT_STRIDE = range(10)
+MOVES, CHANGES, CHANGE_ENDS, FINAL, FINALS, REGISTERS, FIRST_ROW, STATE, BYTE, IS_FULL = range(10, 20)
+UNMATCHED, ODD = -1, -2
+"""Instead of the number of a regex."""
+_HERE, _START = -2, -3
 _LISTED = 256
+_WIDTH = 128
 _FIRST = 2
 """The first state; 1 is that of texts that cannot match, and 0 stands for what is not known."""
 
@@ -42,56 +42,57 @@ def _change(given: Any, code: int, registers: Any, here: int) -> None:
 def _edge(registers: Any, edge: int, count: int) -> int:
     if edge >= 0:
         return registers[edge]
-    return count if edge == _HERE else -1
+    if edge == _HERE:
+        return count
+    return 0 if edge == _START else -1
 
 
 @loop
 def _read(given: Any, at: int, count: int, registers: Any) -> int:
     """The number of the row of finals for a text, from 1.
 
-    0 where it does not match, -1 for one that is not ASCII, -2 where it is not known yet how to go on.
+    0 where it does not match, -1 for one that is not ASCII, or empty, -2 where it is not known yet how to go on.
     """
-    classes = bytes_at(given[CLASSES])
     moves = numbers_at(given[MOVES])
-    width = given[WIDTH]
     text = bytes_at(at)
+    if count == 0:
+        return -1
     # of the state the place of its first move
-    row = _FIRST * width
-    if given[BEGIN] != 0:
-        _change(given, given[BEGIN], registers, 0)
+    row = _FIRST * _WIDTH
     i = 0
     while i < count:
         byte = text[i]
         if byte >= 128:
             return -1
-        move = moves[row + classes[byte]]
+        move = moves[row + byte]
         i += 1
         # most bytes leave a state as it is, and then no load waits for the one before
         if move == row:
             continue
-        if move <= width:
-            if move == width:
+        if move <= _WIDTH:
+            if move == _WIDTH:
                 return 0
-            given[STATE] = row // width
-            given[CLASS] = classes[byte]
+            given[STATE] = row // _WIDTH
+            given[BYTE] = byte
             return -2
         row = move & 0xFFFFFFFF
         if move >> 32 != 0:
             _change(given, move >> 32, registers, i)
-    return small_numbers_at(given[FINAL])[row // width]
+    return small_numbers_at(given[FINAL])[row // _WIDTH]
 
 
 def run(given: Any) -> int:
-    """Gives each row a state, and the groups of those that match their texts.
+    """Gives each row the regex that matches it, and its groups.
 
-    Returns the number of rows, or the first for which a move has to be learned, from the state and by the class that
-    are noted.
+    Returns the number of rows, or the first for which a move has to be learned, from the state and by the byte that are
+    noted.
     """
     registers = numbers_at(given[REGISTERS])
-    states = bytes_at(given[STATES])
+    regexes = short_numbers_at(given[REGEXES])
+    width = 1 + 2 * given[GROUPS]
     for row in range(given[FIRST_ROW], given[ROWS]):
         number = row + given[OFFSET]
-        states[row] = UNMATCHED
+        regexes[row] = UNMATCHED
         if not is_valid(given[VALIDITY], number):
             continue
         view = given[VIEWS] + 16 * number
@@ -101,13 +102,13 @@ def run(given: Any) -> int:
         if found <= 0:
             if found == -2 and given[IS_FULL] == 0:
                 return row
-            states[row] = UNMATCHED if found == 0 else ODD
+            regexes[row] = UNMATCHED if found == 0 else ODD
             continue
-        states[row] = MATCHED
-        edges = short_numbers_at(given[FINALS] + 4 * given[GROUPS] * (found - 1))
+        edges = short_numbers_at(given[FINALS] + 2 * width * (found - 1))
+        regexes[row] = edges[0]
         for group in range(given[GROUPS]):
-            start = _edge(registers, edges[2 * group], count)
-            end = _edge(registers, edges[2 * group + 1], count)
+            start = _edge(registers, edges[1 + 2 * group], count)
+            end = _edge(registers, edges[2 + 2 * group], count)
             if start >= 0 and end >= start:
                 put_view_of(given[OUT_VIEWS] + 16 * (group * given[ROWS] + row), at + start, end - start, view, at)
                 bits = bytes_at(given[OUT_VALIDITY] + group * given[OUT_STRIDE])

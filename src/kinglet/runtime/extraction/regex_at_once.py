@@ -1,84 +1,97 @@
-"""Regexes over columns by machine code, where it is there and the regex has tables."""
+"""Regexes over columns by machine code, where it is there and they have tables."""
 
 from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import polars as pl
 
 from kinglet.columns import arrow
 from kinglet.kernels.compiled import kernel
-from kinglet.regex.automaton import Automaton, UnsuitableError
+from kinglet.regex.automaton import Alternative, Automaton, UnsuitableError
 
-_ENOUGH = 4000  # speed
-"""Texts that a regex has had before its tables are begun."""
-_PARAMETERS = 23
-_FIRST_ROW, _STATE, _CLASS, _IS_FULL = range(19, 23)  # of what `kinglet.kernels.loops.matcher` is given
-_ODD, _MATCHED = 0, 2
+_ENOUGH = 2000  # speed
+"""Texts that regexes have had, for each of them, before their tables are begun."""
+_FIRST_ROW, _STATE, _BYTE, _IS_FULL = range(16, 20)  # of what `kinglet.kernels.loops.matcher` is given
+_ODD = -2
 _REGISTERS = 128
 
 
 class Found(NamedTuple):
-    """What groups hold, of each text whether the regex matches it, and the rows of texts that are left to others."""
+    """What regexes find in texts.
 
+    regexes: of each text the number of the first that matches it, -1 where none does, -2 where that is left to others.
+    groups: what the first, second … wanted group holds of the regex that matches.
+    """
+
+    regexes: Any
     groups: list[pl.Series]
-    matched: pl.Series
-    odd: pl.Series
+
+    @property
+    def matched(self) -> pl.Series:
+        """Which texts match."""
+        return pl.Series(self.regexes >= 0)
+
+    @property
+    def odd(self) -> pl.Series:
+        """The rows of texts that are left to others."""
+        import numpy as np
+
+        return pl.Series(np.flatnonzero(self.regexes == _ODD))
 
 
-class _Regex:
-    """A regex and the groups asked for: how many texts it has had, and its tables once there are any."""
+class _Regexes:
+    """Regexes and the groups asked for: how many texts they have had, and their tables once there are any."""
 
-    def __init__(self, regex: str, groups: tuple[str, ...]) -> None:
-        self.regex, self.groups = regex, groups
+    def __init__(self, alternatives: tuple[Alternative, ...]) -> None:
+        self.alternatives = alternatives
         self.texts = 0
         self._automaton: Automaton | None = None
         self._has_none = False
 
     def automaton(self, texts: int) -> Automaton | None:
-        """Its tables; None while it is not worth while, and where there are none."""
+        """The tables; None while they are not worth while, and where there are none."""
         self.texts += texts
         if self._automaton is None and not self._has_none and self.texts >= _ENOUGH:
             try:
-                self._automaton = Automaton(self.regex, self.groups)
+                self._automaton = Automaton(self.alternatives)
             except UnsuitableError:
                 self._has_none = True
+        if self._automaton is not None and self._automaton.is_useless:
+            self._automaton, self._has_none = None, True
         return self._automaton
 
 
 @functools.lru_cache(maxsize=2048)
-def _known(regex: str, groups: tuple[str, ...]) -> _Regex:
-    return _Regex(regex, groups)
+def _known(alternatives: tuple[Alternative, ...]) -> _Regexes:
+    return _Regexes(alternatives)
 
 
-def find(text: pl.Series, regex: str, groups: Sequence[str]) -> Found | None:
-    """What a regex finds in texts, a column for each group; None where that is left to the column engine."""
+def find(text: pl.Series, alternatives: Sequence[Alternative]) -> Found | None:
+    """What the first that matches of some regexes finds in texts; None where that is left to the column engine."""
     if not len(text):
         return None
     run = kernel("matcher", len(text))
-    automaton = _known(regex, tuple(groups)).automaton(len(text)) if run is not None else None
-    return _find(text, automaton, len(groups), run) if run is not None and automaton is not None else None
+    automaton = _known(tuple(alternatives)).automaton(len(text)) if run is not None else None
+    return _find(text, automaton, run) if run is not None and automaton is not None else None
 
 
-def _find(text: pl.Series, automaton: Automaton, groups: int, run: Callable[[int], int]) -> Found:
+def _find(text: pl.Series, automaton: Automaton, run: Callable[[int], int]) -> Found:
     import numpy as np
 
-    rows = len(text)
+    rows, groups = len(text), automaton.groups
     column = arrow.columns_of([text])
-    states = np.zeros(rows, np.uint8)
+    regexes = np.zeros(rows, np.int16)
     stride = (rows + 63) // 64 * 8
     views = np.zeros((groups, rows, 2), np.int64)
     validity = np.zeros((groups, stride), np.uint8)
     registers = np.zeros(_REGISTERS, np.int64)
-    tables = automaton.tables
-    addresses = [array.ctypes.data for array in tables]
     given = np.array(
         [
-            rows, *column.columns[0], states.ctypes.data, groups, views.ctypes.data, validity.ctypes.data, stride,
-            addresses[0], addresses[1], tables.moves.shape[1], *addresses[2:], automaton.begin, registers.ctypes.data,
-            0, 0, 0, automaton.is_full,
+            rows, *column.columns[0], regexes.ctypes.data, groups, views.ctypes.data, validity.ctypes.data, stride,
+            *(array.ctypes.data for array in automaton.tables), registers.ctypes.data, 0, 0, 0, automaton.is_full,
         ],
         np.int64,
     )  # fmt: skip
@@ -86,10 +99,7 @@ def _find(text: pl.Series, automaton: Automaton, groups: int, run: Callable[[int
         given[_FIRST_ROW] = run(given.ctypes.data)
         if given[_FIRST_ROW] == rows:
             break
-        automaton.learn(int(given[_STATE]), int(given[_CLASS]))
+        automaton.learn(int(given[_STATE]), int(given[_BYTE]))
         given[_IS_FULL] = automaton.is_full
-    return Found(
-        [arrow.text_column(validity[number], views[number], column) for number in range(groups)],
-        pl.Series(states == _MATCHED),
-        pl.Series(np.flatnonzero(states == _ODD)),
-    )
+    buffers = arrow.buffers_of(column)
+    return Found(regexes, [arrow.text_column(validity[group], views[group], buffers) for group in range(groups)])

@@ -11,6 +11,7 @@ from kinglet.columns.put import put
 from kinglet.columns.repeated import true_of
 from kinglet.patterns.types import FLAG
 from kinglet.plan.data import Reading
+from kinglet.regex.automaton import Alternative
 from kinglet.runtime.extraction import regex_at_once
 
 
@@ -27,7 +28,11 @@ class RegexGroups(NamedTuple):
 
 def extract(text: pl.Series, reading: Reading) -> RegexGroups:
     """What the regexes of a reading find, of which the first that matches a text counts."""
-    found = _extract(text, reading)
+    return with_flags(_extract(text, reading), reading)
+
+
+def with_flags(found: RegexGroups, reading: Reading) -> RegexGroups:
+    """The same with the texts of flags."""
     flags = [item.name for item in reading.fields if item.type.name == FLAG]
     if not flags:
         return found
@@ -64,16 +69,17 @@ def _groups_of(regex: str) -> pl.Expr:
 
 def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFrame, pl.Series]:
     names = reading.groups
-    found = regex_at_once.find(text, regex, names)
+    found = regex_at_once.find(text, (Alternative(regex, tuple(names)),))
     if found is None:
         return _by_engine(text, reading, regex)
     columns = [column.alias(name) for name, column in zip(names, found.groups, strict=True)]
     frame = pl.DataFrame(columns) if columns else pl.DataFrame(height=len(text))
-    if not len(found.odd):
+    odd = found.odd
+    if not len(odd):
         return frame, found.matched
-    others, matched = _by_engine(text.gather(found.odd), reading, regex)
-    frame = frame.with_columns(put(frame[name], found.odd, others[name]) for name in names)
-    return frame, put(found.matched, found.odd, matched)
+    others, matched = _by_engine(text.gather(odd), reading, regex)
+    frame = frame.with_columns(put(frame[name], odd, others[name]) for name in names)
+    return frame, put(found.matched, odd, matched)
 
 
 def _by_engine(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFrame, pl.Series]:

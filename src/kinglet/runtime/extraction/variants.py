@@ -12,8 +12,10 @@ from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
 from kinglet.runtime.extraction.read import read_texts
+from kinglet.runtime.extraction.regex_groups import RegexGroups
 from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, side_by_side
 from kinglet.runtime.extraction.same_but_prefix import behind_prefixes
+from kinglet.runtime.extraction.variants_at_once import first_of
 from kinglet.runtime.groups import Group, every, joined, near
 from kinglet.runtime.typed_values import convert
 from kinglet.runtime.work import Extracted
@@ -72,9 +74,16 @@ def _take(
     Only the fields asked for `now` get their types now; the others at the end of the batch, which is quicker where many
     readings do.
     """
-    more = group.texts.get_column(MORE) if MORE in group.texts.columns else None
     # the regex itself runs elsewhere, beside those of other readers
     (found,) = yield [RegexRequest(text, reading)]
+    return _taken(reading, group, text, reference, now, found)
+
+
+def _taken(
+    reading: Reading, group: Group, text: pl.Series, reference: Reference, now: frozenset[str], found: RegexGroups
+) -> tuple[Group | None, Group | None]:
+    """The same once it is known what the regexes of the reading find."""
+    more = group.texts.get_column(MORE) if MORE in group.texts.columns else None
     took = read_texts(reading, text, more, found)
     if took is None:
         return None, group
@@ -159,6 +168,45 @@ def _read_in_turn(
     plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference
 ) -> Requests[list[Extracted]]:
     """The events that each candidate reads, then those that none does."""
+    at_once = _read_at_once(plan, group, candidates, reference) if len(candidates) > 1 else None
+    if at_once is None:
+        return (yield from _read_one_by_one(plan, group, candidates, reference))
+    extracted, rest = at_once
+    if rest is not None:
+        extracted += yield from _read_one_by_one(plan, rest, candidates, reference)
+    return extracted
+
+
+def _read_at_once(
+    plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference
+) -> tuple[list[Extracted], Group | None] | None:
+    """The same by machine code, and the events that are left to the column engine; None where all are."""
+    variants = [plan.variants[index] for index in candidates]
+    if any(variant.source is not None for variant in variants):
+        return None
+    text = group.columns[plan.body or "raw"]
+    shares = first_of(text, [variant.reading for variant in variants])
+    if shares is None:
+        return None
+    extracted: list[Extracted] = []
+    left: Group | None = None
+    for rows, number, found in shares:
+        part = group if len(rows) == len(text) else group.gather(rows)
+        if found is None:
+            left = part
+        elif number is None:
+            extracted.append(Extracted.of(plan, None, *_leftover(plan, part, candidates)))
+        else:
+            matched, _ = _taken(variants[number].reading, part, text, reference, frozenset(), found)
+            assert matched is not None
+            extracted.append(Extracted.of(plan, candidates[number], matched, "complete"))
+    return extracted, left
+
+
+def _read_one_by_one(
+    plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference
+) -> Requests[list[Extracted]]:
+    """The same, where each candidate is tried on what those before it have left."""
     text = group.columns[plan.body or "raw"]
     by_text = candidates_by_text(plan, text, candidates) if len(candidates) > FEW else None
     if by_text is not None:
