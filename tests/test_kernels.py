@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import subprocess
 import sys
 import unittest
@@ -15,23 +16,27 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
+import kinglet as kinglet_module
 from kinglet.columns import json_rows
 from kinglet.columns.json_rows import Piece, json_bytes
 from kinglet.columns.json_text import Constant, Layout
 from kinglet.kernels import compiled, compiling
 from kinglet.output.views import lines_of
 from kinglet.plan import zone_offset
+from kinglet.spec.ready import ready_parsers
 from kinglet.structured import by_form, in_one_pass
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.structured.pairs import Pairs
 from tests.helpers import ROOT, InFolder, examples, kinglet
+from tests.test_library import OWNERS, REAL
 
 compiling.compile_all()
 
 ODD = ['"', "\\", "\n", "\x7f", "\x00", "\u2028", "é", "{", "[", ",", "x" * 11, "x" * 12, "x" * 13, "y" * 40, '"' * 33]
 TEXT = st.none() | st.lists(st.sampled_from(ODD) | st.text(max_size=3), max_size=4).map("".join)
 NUMBER = st.none() | st.sampled_from([0, 9, 10, -1, 2**63 - 1, -(2**63)]) | st.integers(-(2**62), 2**62)
+ODD_PIECES = ["", '"', "\\", "\x00", "é", "\u2028", "  ", "\t", "=", ":", "{", "}", "]", ",", "\x7f", "x" * 40]
 SCHEMA: dict[str, Any] = {
     "a": pl.String(),
     "b": pl.String(),
@@ -260,7 +265,7 @@ class Structures(unittest.TestCase):
                 ['{"a":1,"a":2}', '{"a":{"b":1},"a.b":2}', deep, many, '{"a\\\\n":1}', '{"a":"\x01"}', None, "", "[1]"],
                 JsonObjects(),
             ),
-            (["a=1 a=2", "a=x\\y", 'a=x"y', "\xa0a=1", "", "=1", 'a="x"y'], Pairs()),
+            (["a=1 a=2", "a=x\\y", 'a=x"y', "", "=1", 'a="x"y'], Pairs()),
             (['"a""b",1,2', "1,2", "1,2,3,4", '"a"b,1,2'], Delimited(["a", "b", "c"])),
         ):
             with self.subTest(structure.name):
@@ -295,6 +300,14 @@ class Offsets(unittest.TestCase):
         self.assertEqual(silent[0].fill_null(False).to_list(), silent[1].to_list())
 
 
+class Guarded(unittest.TestCase):
+    @unittest.skipUnless(hasattr(os, "fork"), "pages are guarded as POSIX has it")
+    def test_no_byte_behind_a_text_or_a_view_is_read(self) -> None:
+        command = [sys.executable, "-m", "tests.guarded"]
+        done = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, check=False)
+        self.assertEqual(("whole\n", 0), (done.stdout, done.returncode), done.stderr[-800:])
+
+
 class Loading(InFolder):
     def setUp(self) -> None:
         super().setUp()
@@ -302,6 +315,10 @@ class Loading(InFolder):
         self.addCleanup(compiled.forget)
 
     def test_few_events_need_none(self) -> None:
+        without = mock.patch.dict(os.environ)
+        without.start()
+        self.addCleanup(without.stop)
+        os.environ.pop(compiled.SETTING, None)
         self.assertIsNone(compiled.kernel("json_rows", compiled.ENOUGH - 1))
         self.assertIsNotNone(compiled.kernel("json_rows", 1))
         self.assertIsNotNone(compiled.kernel("json_rows", 0))
@@ -345,7 +362,50 @@ class Loading(InFolder):
         command = [sys.executable, "-m", "kinglet.kernels.compiling"]
         self.assertEqual(0, subprocess.run(command, cwd=ROOT, check=False).returncode)
 
-    def test_a_run_gives_the_same_bytes_both_ways(self) -> None:
+
+class WholeLogs(InFolder):
+    """What is written with machine code from the first event on, beside what is written without any."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.addCleanup(compiled.forget)
+
+    def written(self, setting: str, parser: kinglet_module.Parser, log: Any, form: str) -> bytes:
+        compiled.forget()
+        with mock.patch.dict(os.environ, {compiled.SETTING: setting}):
+            parser.parse(log, reference_time="2026-11-30").write(Path("out.ndjson"), as_=form)
+        return Path("out.ndjson").read_bytes()
+
+    def assert_same(self, parser: kinglet_module.Parser, log: Any) -> None:
+        for form in ("fields", "model"):
+            self.assertEqual(
+                self.written("off", parser, log, form).splitlines(),
+                self.written("always", parser, log, form).splitlines(),
+            )
+
+    def test_the_ready_parsers_write_the_same_of_their_cases_and_of_what_programs_wrote(self) -> None:
+        for name in ready_parsers():
+            parser = kinglet_module.load(name)
+            with self.subTest(name):
+                self.assert_same(parser, [case.raw for case in parser._definition.cases])
+                for sample, owners in OWNERS.items():
+                    if name == owners or name in owners:
+                        self.assert_same(parser, REAL / sample)
+
+    def test_damaged_and_foreign_text_is_written_the_same(self) -> None:
+        chance = random.Random(8)
+        for name in ("openssh", "pairs", "json-lines", "postgresql-csv", "nginx-access", "journal-json"):
+            parser = kinglet_module.load(name)
+            raws = [case.raw for case in parser._definition.cases] * 8
+            for number, raw in enumerate(raws):
+                for _ in range(chance.randrange(3)):
+                    place = chance.randrange(len(raw))
+                    raw = raw[:place] + chance.choice(ODD_PIECES) + raw[place + chance.randrange(2) :]
+                raws[number] = raw
+            with self.subTest(name):
+                self.assert_same(parser, raws)
+
+    def test_a_run_of_many_events_writes_the_same(self) -> None:
         line = '192.0.2.{} - - [01/Mar/2026:00:00:{:02} +0000] "GET /quay?\\"{} HTTP/1.1" 200 {} "-" "Quay/{}"\n'
         Path("a.log").write_text("".join(line.format(i % 250, i % 60, i, i * 7, i % 9) for i in range(30_000)))
         for form in ("fields", "model"):

@@ -18,8 +18,10 @@ from kinglet.insight.diagnosis import reasons
 from kinglet.insight.spans import spans
 from kinglet.plan.data import Plan
 from kinglet.structured import by_form as forms
+from kinglet.structured.blocks import Blocks
 from kinglet.structured.by_form import KeyColumns, Structure, read
 from kinglet.structured.delimited import Delimited
+from kinglet.structured.fixed import Fixed
 from kinglet.structured.json_objects import MOST_LEVELS, JsonObjects, NoJsonError, read_object
 from kinglet.structured.pairs import Pairs
 from tests.helpers import InFolder, examples, soon
@@ -457,3 +459,21 @@ class InParsers(InFolder):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class BlanksOfOtherAlphabets(unittest.TestCase):
+    """Blanks that are none of the structure are text, whatever other texts a batch has."""
+
+    def test_a_text_means_the_same_alone_and_beside_others(self) -> None:
+        for blank in ("\u2028", "\xa0", "\x1c", "\x0b"):
+            for plain, odd, structure in (
+                ("a=x b=1", f"a={blank}x{blank} b={blank}", Pairs()),
+                ("a=x; b=1", f"a={blank}x{blank}; b={blank}", Pairs("; ")),
+                ("a: x\nb: 1", f"a: {blank}x{blank}\nb: 1", Blocks()),
+                ("ax 1", f"a{blank} 1", Fixed({"a": (1, 3), "b": (4, None)})),
+            ):
+                with self.subTest(blank=blank, structure=structure.name):
+                    beside = found([plain, odd, plain], structure, "a", "b").columns.row(1)
+                    alone = found([odd], structure, "a", "b").columns.row(0)
+                    self.assertEqual(alone, beside)
+                    self.assertIn(blank, str(alone[0]))

@@ -67,10 +67,10 @@ def text_column(validity: Any, views: Any, buffers: Sequence[Any]) -> pl.Series:
     import pyarrow
 
     laid = [pyarrow.py_buffer(validity), pyarrow.py_buffer(views), *buffers]
-    return pl.Series(_Exported(pyarrow.Array.from_buffers(pyarrow.string_view(), len(views), laid)))
+    return pl.Series(Exported(pyarrow.Array.from_buffers(pyarrow.string_view(), len(views), laid)))
 
 
-class _Exported:
+class Exported:
     """An array as any library may take it; the column engine would load more of Arrow's for one that it knows."""
 
     def __init__(self, array: Any) -> None:

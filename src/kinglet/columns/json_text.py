@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.columns.paths import Items, tree
+from kinglet.columns.put import put
 
 ESCAPED = [*map(chr, range(32)), '"', "\\", "\x7f"]
 
@@ -177,7 +178,7 @@ def as_json(column: pl.Series) -> pl.Series:
             return json_values(column)
         # most lists of most logs are empty, and the encoder takes its time over each
         empty = pl.Series(column.name, [None], dtype=pl.String).new_from_index(0, len(column))
-        return empty.scatter(rows, json_values(column.filter(filled))) if len(rows) else empty
+        return put(empty, rows, json_values(column.filter(filled))) if len(rows) else empty
     if column.dtype.is_float():
         column = column.set(~column.is_finite(), None)
     return column.cast(pl.String)

@@ -23,7 +23,8 @@ from typing import Any
 NAMES = ("json_rows", "json_objects", "json_brackets", "pairs", "delimited", "offsets", "matcher")
 """The modules of `loops`."""
 SETTING = "KINGLET_KERNELS"
-"""The environment variable that keeps machine code from being used, by the word `off`."""
+"""The environment variable that keeps machine code from being used, by the word `off`, or has it used from the first
+event on, by the word `always`."""
 ENOUGH = 5_000
 """So many events in all pay for loading what is kept."""
 ENOUGH_TO_COMPILE = 200_000
@@ -47,7 +48,7 @@ def kernel(name: str, events: int) -> Callable[[int], int] | None:
         if name in _loaded:
             return _loaded[name]
         _seen += events
-        if _seen < ENOUGH:
+        if _seen < ENOUGH and not is_eager():
             return None
         if not _may_be_used():
             _loaded[name] = None
@@ -59,6 +60,11 @@ def kernel(name: str, events: int) -> Callable[[int], int] | None:
         if _seen >= ENOUGH_TO_COMPILE:
             _start_compiler()
         return None
+
+
+def is_eager() -> bool:
+    """Whether machine code is to be used however few the events are."""
+    return os.environ.get(SETTING, "") == "always"
 
 
 def forget() -> None:

@@ -83,7 +83,9 @@ class Blocks(WithoutLists):
             if label is not None:
                 path = above + key_of(label[1])
                 value = written[label.end() :]
-                found.append(Value(path, start + label.end(), start + len(written), "value", value.strip() or None))
+                found.append(
+                    Value(path, start + label.end(), start + len(written), "value", value.strip(" \t\r\n") or None)
+                )
                 last, labelled = (len(found) - 1, indent), True
                 sections.append(_Section(indent, path))
             elif title is not None:

@@ -47,7 +47,7 @@ class Fixed(WithoutLists):
             if len(text) < first - (last is None):
                 break
             kind = "rest" if last is None else f"{end - first + 1}"
-            found.append(Value(name, first - 1, end, kind, text[first - 1 : end].strip() or None))
+            found.append(Value(name, first - 1, end, kind, text[first - 1 : end].strip(" \t\r\n") or None))
         return found
 
     def written(self, key: str) -> str | None:
@@ -63,7 +63,7 @@ class Fixed(WithoutLists):
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """Text without the blanks around it; nothing as null."""
-        bare = token.str.strip_chars()
+        bare = token.str.strip_chars(" \t\r\n")
         return pl.when(bare != "").then(bare)
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:

@@ -27,6 +27,9 @@ class _Signs(NamedTuple):
     bare: re.Pattern[str]
 
 
+_BLANKS = " \t\r\n"
+_BLANK = f"[{_BLANKS}]"
+"""What separates; other blanks, such as those of other alphabets, are text."""
 _UNREGULAR = "unregular"
 """A kind of value that no regex of the engine can tell the end of; such texts are read one by one."""
 _MEANT = {"n": "\n", "r": "\r", "t": "\t"}
@@ -102,7 +105,7 @@ class Pairs(WithoutLists):
         key = rf"[^{how.stop}{in_class(equals[0] + quote)}]+"
         gap = "" if not mark else r"[ \t]*"
         # a value goes on to where a key and its sign begin, so that words within it are none
-        ends = rf"(?={how.gap}{key}{escape(equals)}|\s*\Z)" if open_values else rf"(?={how.gap}|\s*\Z)"
+        ends = rf"(?={how.gap}{key}{escape(equals)}|{_BLANK}*\Z)" if open_values else rf"(?={how.gap}|{_BLANK}*\Z)"
         piece = r"(?:\\.|[^\\\r\n])" if escapes else r"[^\r\n]"
         lazy = rf"(?!{escape(quote)}){piece}*?{ends}"
         free = _of_class(rf"\r\n{in_class(equals[0])}", in_class(quote)) if open_values else how.free
@@ -120,12 +123,12 @@ class Pairs(WithoutLists):
         """The values of a text; None where something in it is neither a pair nor a key."""
         signs, found = self.signs, list[Value]()
         # blanks around all pairs are none of them
-        at, end = _start(text), len(text.rstrip())
+        at, end = _start(text), len(text.rstrip(_BLANKS))
         while at < end:
             key = signs.key.match(text, at)
             if key is None:
                 return None
-            name = key[0].rstrip()
+            name = key[0].rstrip(_BLANKS)
             at = key.end()
             if text.startswith(self.equals, at):
                 at += len(self.equals)
@@ -160,7 +163,7 @@ class Pairs(WithoutLists):
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What stands in quotes without them; nothing as null."""
-        bare = token.str.strip_chars(" \t\r\n")
+        bare = token.str.strip_chars(_BLANKS)
         inside = bare.str.slice(1, bare.str.len_chars() - 2)
         return pl.when(bare.str.starts_with(self.quote)).then(inside).when(bare != "").then(bare)
 
@@ -178,8 +181,8 @@ class Pairs(WithoutLists):
         return json_strings(pl.when(bare.str.starts_with(self.quote)).then(plain).otherwise(meant))
 
     def _unquoted(self, token: str) -> str | None:
-        whole = token.lstrip(" \t\r\n")
-        token = whole.rstrip(" \t\r\n")
+        whole = token.lstrip(_BLANKS)
+        token = whole.rstrip(_BLANKS)
         cut = whole[len(token) : len(token) + 1]
         if token.startswith(self.quote):
             return re.sub(rf"\\({escape(self.quote)}|\\)", r"\1", token[1:-1])
@@ -191,7 +194,7 @@ class Pairs(WithoutLists):
 
 
 def _start(text: str) -> int:
-    return len(text) - len(text.lstrip())
+    return len(text) - len(text.lstrip(_BLANKS))
 
 
 def in_class(char: str) -> str:

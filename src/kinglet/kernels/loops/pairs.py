@@ -76,9 +76,6 @@ def _pairs(given: Any, row: int, view: int, begun: int) -> int:
     text = source_of(view, given[BUFFERS])
     end = text + (numbers_at(view)[0] & 0xFFFFFFFF)
     sign, equals, quote = given[SIGN], given[EQUALS], given[QUOTE]
-    # blanks of other alphabets count at both ends
-    if end == text or bytes_at(text)[0] >= 128 or bytes_at(end - 1)[0] >= 128:
-        return ODD
     while end > text and bytes_at(end - 1)[0] == _BLANK:
         end -= 1
     at = _past_blanks(text, end)
@@ -96,7 +93,7 @@ def _pairs(given: Any, row: int, view: int, begun: int) -> int:
         length = at - key
         while length > 0 and bytes_at(key + length - 1)[0] == _BLANK:
             length -= 1
-        if length == 0 or length >= MOST_PATH or bytes_at(key + length - 1)[0] >= 128:
+        if length == 0 or length >= MOST_PATH:
             return ODD
         hashed = hash_of(key, length)
         if seen >= MOST_KEYS or not is_new(given, seen, hashed):

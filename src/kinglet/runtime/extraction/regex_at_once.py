@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.columns import arrow
-from kinglet.kernels.compiled import kernel
+from kinglet.kernels.compiled import is_eager, kernel
 from kinglet.regex.automaton import Alternative, Automaton, UnsuitableError
 
 _ENOUGH = 2000  # speed
@@ -54,7 +54,7 @@ class _Regexes:
     def automaton(self, texts: int) -> Automaton | None:
         """The tables; None while they are not worth while, and where there are none."""
         self.texts += texts
-        if self._automaton is None and not self._has_none and self.texts >= _ENOUGH:
+        if self._automaton is None and not self._has_none and (self.texts >= _ENOUGH or is_eager()):
             try:
                 self._automaton = Automaton(self.alternatives)
             except UnsuitableError:
