@@ -17,7 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
-from kinglet.columns import json_rows
+from kinglet.columns import json_rows, text_spans
 from kinglet.columns.json_rows import Piece, json_bytes
 from kinglet.columns.json_text import Constant, Layout
 from kinglet.kernels import compiled, compiling
@@ -280,6 +280,17 @@ class Structures(unittest.TestCase):
             found = in_one_pass.read(pl.Series(['{"a":1,"b":2}']), JsonObjects().loop, ["a", "b"], "")
         assert found is not None
         self.assertEqual(['{"a":1,"b":2}'], found.more.to_list())
+
+
+class Positions(unittest.TestCase):
+    @examples(200)
+    @given(st.lists(st.sampled_from([b"\n", b"x", b"\n\n", b"y" * 31, b"\x80" * 5]), max_size=60).map(b"".join))
+    def test_a_byte_is_found_where_it_stands(self, data: bytes) -> None:
+        self.assertIsNotNone(compiled.kernel("positions", 10**6))
+        self.assertEqual([i for i, byte in enumerate(data) if byte == 10], text_spans.found(data, 10).to_list())
+
+    def test_room_is_made_where_there_are_many(self) -> None:
+        self.assertEqual(list(range(100_000)), text_spans.found(b"\n" * 100_000, 10).to_list())
 
 
 STAMP_PIECES = ["2026", "-", "11", "29", "T", "t", "07", ":", "08", "+", "05", "30", "Z", "z", "CET", " ", "é", "1"]

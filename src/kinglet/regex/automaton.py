@@ -28,8 +28,9 @@ _ASCII = 128
 _ALL = (1 << _ASCII) - 1
 _ONE_BYTE = ("LITERAL", "NOT_LITERAL", "IN", "ANY")
 _LISTED = 256
-_UNSET, _HERE, _START = -1, -2, -3
-"""Instead of a register: the edge of a group that took no part, one where the text has come to, one where it begins."""
+_UNSET, _HERE, _START, _BYTE = -1, -2, -3, -4
+"""Instead of a register: the edge of a group that took no part, one where the text has come to, one where it begins,
+one before the byte that is read. Where the text has come to is written down only once a thread goes on from there."""
 _CATEGORIES = {
     "CATEGORY_DIGIT": b"0123456789",
     "CATEGORY_SPACE": b"\t\n\v\f\r ",
@@ -48,8 +49,8 @@ class Tables(NamedTuple):
 
     moves: of each state, a row, and each byte the place of the first number in the row of the next state, and 2 to the
     32 times the code of what is done to registers on the way. Codes: 0 nothing, up to 255 that the register below it is
-    where the text has come to, from 256 on a number of changes. changes: the pairs of these, register and source (-2:
-    the place after the byte); change_ends: where those of each number end. final: of each state the number of the row
+    the place of the byte, from 256 on a number of changes. changes: the pairs of these, register and source (-4: the
+    place of the byte); change_ends: where those of each number end. final: of each state the number of the row
     of finals, from 1, that holds if the text ends there, 0 where it may not. finals: the number of the regex, and start
     and end of each of its groups: a register, -1 for none, -2 for the end of the text, -3 for its start.
     """
@@ -212,7 +213,8 @@ def _category(name: str) -> int:
 
 
 Edges = tuple[int, ...]
-"""Where each edge of a regex's groups stands: a register, or one of `_UNSET`, `_HERE` and `_START`."""
+"""Where each edge of a regex's groups stands: a register, or one of what stands instead of it."""
+_NO_REGISTER = (_UNSET, _HERE, _START)
 
 
 class _State(NamedTuple):
@@ -298,7 +300,7 @@ class Automaton:
             for place, there in waiting:
                 mask = nodes[place][1]
                 if mask & bit:
-                    going.append((nodes[place][2], there))
+                    going.append((nodes[place][2], tuple(_BYTE if edge == _HERE else edge for edge in there)))
                     alike &= mask
                 else:
                     alike &= ~mask
@@ -323,7 +325,7 @@ class Automaton:
 
     def _change(self, moves: tuple[tuple[int, int], ...]) -> int:
         """The code of what is done to registers, which is added where it is new."""
-        if len(moves) == 1 and moves[0][1] == _HERE:
+        if len(moves) == 1 and moves[0][1] == _BYTE:
             return moves[0][0] + 1
         known = self._changes.get(moves)
         if known is not None:
@@ -355,18 +357,17 @@ class Automaton:
         names: dict[int, int] = {}
         for _, edges in threads:
             for edge in edges:
-                if edge not in names and edge not in (_UNSET, _START):
+                if edge not in names and edge not in _NO_REGISTER:
                     names[edge] = len(names)
         for edge in final[1] if final is not None else ():
-            if edge >= 0 and edge not in names:
+            if edge not in names and edge not in _NO_REGISTER:
                 names[edge] = len(names)
         if len(names) > MOST_REGISTERS:
             raise UnsuitableError
-        of_threads = names | {_UNSET: _UNSET, _START: _START}
-        of_final = of_threads | {_HERE: _HERE}
+        named = names | {edge: edge for edge in _NO_REGISTER}
         state = _State(
-            tuple((node, tuple(of_threads[edge] for edge in edges)) for node, edges in threads),
-            None if final is None else (final[0], tuple(of_final[edge] for edge in final[1])),
+            tuple((node, tuple(named[edge] for edge in edges)) for node, edges in threads),
+            None if final is None else (final[0], tuple(named[edge] for edge in final[1])),
         )
         moves = _in_turn({name: source for source, name in names.items() if source != name}, MOST_REGISTERS)
         return state, self._change(moves)

@@ -14,10 +14,10 @@ from kinglet.kernels.loops.pointers import (
 from kinglet.kernels.loops.texts import is_valid, put_view_of, source_of
 
 ROWS, VIEWS, BUFFERS, VALIDITY, OFFSET, REGEXES, GROUPS, OUT_VIEWS, OUT_VALIDITY, OUT_STRIDE = range(10)
-MOVES, CHANGES, CHANGE_ENDS, FINAL, FINALS, REGISTERS, FIRST_ROW, STATE, BYTE, IS_FULL = range(10, 20)
+MOVES, CHANGES, CHANGE_ENDS, FINAL, FINALS, REGISTERS, FIRST_ROW, STATE, AT_BYTE, IS_FULL = range(10, 20)
 UNMATCHED, ODD = -1, -2
 """Instead of the number of a regex."""
-_HERE, _START = -2, -3
+_HERE, _START, _BYTE = -2, -3, -4
 _LISTED = 256
 _WIDTH = 128
 _FIRST = 2
@@ -25,17 +25,17 @@ _FIRST = 2
 
 
 @loop
-def _change(given: Any, code: int, registers: Any, here: int) -> None:
-    """Does to registers what a code says."""
+def _change(given: Any, code: int, registers: Any, place: int) -> None:
+    """Does to registers what a code says, at the place of a byte."""
     if code < _LISTED:
-        registers[code - 1] = here
+        registers[code - 1] = place
         return
     number = code - _LISTED
     ends = small_numbers_at(given[CHANGE_ENDS])
     changes = short_numbers_at(given[CHANGES])
     for i in range(ends[number - 1], ends[number]):
         source = changes[2 * i + 1]
-        registers[changes[2 * i]] = here if source == _HERE else registers[source]
+        registers[changes[2 * i]] = place if source == _BYTE else registers[source]
 
 
 @loop
@@ -73,11 +73,11 @@ def _read(given: Any, at: int, count: int, registers: Any) -> int:
             if move == _WIDTH:
                 return 0
             given[STATE] = row // _WIDTH
-            given[BYTE] = byte
+            given[AT_BYTE] = byte
             return -2
         row = move & 0xFFFFFFFF
         if move >> 32 != 0:
-            _change(given, move >> 32, registers, i)
+            _change(given, move >> 32, registers, i - 1)
     return small_numbers_at(given[FINAL])[row // _WIDTH]
 
 
