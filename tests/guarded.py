@@ -23,6 +23,7 @@ from kinglet.structured import in_one_pass
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.structured.pairs import Pairs
+from kinglet.structured.xml_elements import XmlElements
 
 _PAGE = mmap.PAGESIZE
 _alive: list[Any] = []
@@ -71,11 +72,14 @@ def main() -> None:
             b'k="' + filling,
             filling + b",y",
             b'"' + filling,
+            b"<k>" + filling + b"</k>",
+            b"<k><a b='" + filling + b"'>&am",
+            b"<k><a>" + filling + b"</a",
             b"2026-11-29T17:22:50" + b"+0" * (length % 3) + b":"[: length % 2],
         ):
             column = column_of(text)
             assert column.to_list() == [text.decode()]
-            for structure in (JsonObjects(), Pairs(), Pairs(";"), Delimited(["a", "b"])):
+            for structure in (JsonObjects(), Pairs(), Pairs(";"), Delimited(["a", "b"]), XmlElements("b")):
                 in_one_pass.read(column, structure.loop, ["k", "a"], "p.")
             regex_at_once.find(column, [Alternative(r"^(?P<k>[^=,]*)[=,]?(?P<v>.*?)$", ("k", "v"))])
             zone_offset._told(column)

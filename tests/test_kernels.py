@@ -28,6 +28,7 @@ from kinglet.structured import by_form, in_one_pass
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.structured.pairs import Pairs
+from kinglet.structured.xml_elements import XmlElements
 from tests.helpers import ROOT, InFolder, examples, kinglet
 from tests.test_library import OWNERS, REAL
 
@@ -180,6 +181,32 @@ PAIR_PIECES = [
 ]
 ROW_PIECES = [",", ",", ";", '"', '""', "a", "é", "\n", "\\", "\x01", " ", "a text of over twelve bytes"]
 
+XML_PIECES = [
+    "<a>", "</a>", "<a/>", "<b c='1'>", "</b>", '<D Name="k">', "</D>", "<p:d q:x = 'y&quot;'/>", "text", " ", "\n",
+    "&amp;", "&#65;", "&no;", "<![CDATA[x]]>", "<!-- c -->", "<e xmlns='u'>", "</e>", "é", "<é/>", ">", "<",
+    "<D Name='q\"'/>", "<f/>",
+]  # fmt: skip
+XML_ATTRIBUTES = ["", ' Name="k"', " Name='l.m' x=\"1\"", ' y = "a&lt;b"', ' xmlns="u"', " "]
+XML_VALUES = ["", "t", " a &amp; b ", 'q"\\', "é\x7f", "longer than a view holds", "<c>1</c>", "<c/>"]
+
+
+@st.composite
+def xml_texts(draw: st.DrawFn) -> str:
+    """Elements with some in them, some of them no longer whole."""
+    inside = ""
+    for _ in range(draw(st.integers(0, 4))):
+        name = draw(st.sampled_from(["a", "b", "D", "p:d"]))
+        attributes = draw(st.sampled_from(XML_ATTRIBUTES))
+        value = draw(
+            st.sampled_from(["", "t", " a &amp; b ", 'q"\\', "é\x7f", "longer than a view holds", "<c>1</c>", "<c/>"])
+        )
+        inside += f"<{name}{attributes}>{value}</{name}>" + draw(st.sampled_from(["", " ", "\n"]))
+    text = f"<E>{inside}</E>"
+    if draw(st.integers(0, 3)) == 0:
+        place = draw(st.integers(0, len(text)))
+        text = text[:place] + draw(st.sampled_from([*XML_PIECES, ""])) + text[place + draw(st.integers(0, 3)) :]
+    return draw(st.sampled_from(["", " ", "\ufeff"])) + text + draw(st.sampled_from(["", "\n", "x"]))
+
 
 @st.composite
 def json_texts(draw: st.DrawFn) -> str:
@@ -247,12 +274,22 @@ class Structures(unittest.TestCase):
     def test_rows(self, texts: list[str | None], wanted: list[str], structure: Delimited) -> None:
         self.held(texts, structure, wanted, "p.")
 
+    @examples(300)
+    @given(
+        st.lists(st.none() | xml_texts() | texts_of(XML_PIECES), min_size=1, max_size=4),
+        st.sampled_from([[], ["a"], ["b.c", "k", "D"], ["l.m.x", "d", "a.y"]]),
+        st.sampled_from([XmlElements(), XmlElements("Name")]),
+    )
+    def test_xml(self, texts: list[str | None], wanted: list[str], structure: XmlElements) -> None:
+        self.held(texts, structure, wanted, 'p"')
+
     def test_what_is_plain_is_read_by_the_loop(self) -> None:
         for texts, structure in (
             (['{"a":1,"b":{"c":"é"},"l":[1,{"x":[true]}]}', " { } ", '{"a":"\\u00e9\\""}'], JsonObjects()),
             (['a=1 b="x y" flag c=', "key=a=b"], Pairs()),
             (["a = 1 ; b= x y"], Pairs(";")),
             (['1,"x, y",', ",,"], Delimited(["a", "b", "c"])),
+            (["<E x=\"1\"><a>&lt;b&gt;</a><p:c d='2'/><e></e></E>", " <E>\n<b>1</b>\n</E>\n"], XmlElements()),
         ):
             with self.subTest(structure.name):
                 self.assertEqual(len(texts), self.held([*texts], structure, ["a"]))
@@ -266,6 +303,10 @@ class Structures(unittest.TestCase):
                 JsonObjects(),
             ),
             (["a=1 a=2", "a=x\\y", 'a=x"y', "", "=1", 'a="x"y'], Pairs()),
+            (
+                ["<E>t</E>", "<E><a>&#65;</a></E>", "<E><b>1</b><b>2</b></E>", "<E><a></E>"],
+                XmlElements(),
+            ),
             (['"a""b",1,2', "1,2", "1,2,3,4", '"a"b,1,2'], Delimited(["a", "b", "c"])),
         ):
             with self.subTest(structure.name):

@@ -20,7 +20,17 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-NAMES = ("json_rows", "json_objects", "json_brackets", "pairs", "delimited", "offsets", "matcher", "positions")
+NAMES = (
+    "json_rows",
+    "json_objects",
+    "json_brackets",
+    "pairs",
+    "delimited",
+    "xml_elements",
+    "offsets",
+    "matcher",
+    "positions",
+)
 """The modules of `loops`."""
 SETTING = "KINGLET_KERNELS"
 """The environment variable that keeps machine code from being used, by the word `off`, or has it used from the first

@@ -102,6 +102,9 @@ class Structure(Protocol):
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same without escapes; written: how they stand in the texts."""
 
+    def finished(self, tokens: pl.Series) -> pl.Series:
+        """What values mean that a loop took from texts with escapes as they stand."""
+
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as they are written, as JSON."""
 
@@ -135,6 +138,10 @@ class WithoutLists:
             fits = self.values(text[:middle].rstrip()) is not None
             low, high = (middle, high) if fits else (low, middle - 1)
         return low, self.unread_words
+
+    def finished(self, tokens: pl.Series) -> pl.Series:
+        """The same."""
+        return tokens
 
     def item(self, text: str | None, path: str) -> str | None:
         """Nothing."""
@@ -202,7 +209,7 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
         _, bracket, rest = key.partition("[")
         if len(found.escaped) and not bracket:
             escaped = column.gather(found.escaped)
-            column = put(column, found.escaped, structure.unescaped(escaped, escaped))
+            column = put(column, found.escaped, structure.finished(escaped))
         columns.append((structure.items(column, bracket + rest) if bracket else column).alias(column_of(key)))
     none = pl.Series(_FAULT, [None], dtype=pl.String).new_from_index(0, len(texts))
     whole = KeyColumns(

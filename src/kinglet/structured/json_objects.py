@@ -104,6 +104,10 @@ class JsonObjects:
             escaped = escaped.zip_with(~hard, escaped.replace_strict(known, default=escaped, return_dtype=pl.String))
         return put(tokens, rows, escaped)
 
+    def finished(self, tokens: pl.Series) -> pl.Series:
+        """The insides of strings without escapes."""
+        return self.unescaped(tokens, tokens)
+
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as they stand."""
         return pl.when(token != "null").then(token)

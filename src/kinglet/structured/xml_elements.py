@@ -14,6 +14,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kinglet.structured.by_form import Value, WithoutLists, json_strings
+from kinglet.structured.in_one_pass import Loop
 from kinglet.structured.unreadable import UnreadableError, why_unreadable
 
 MOST_LEVELS = 64
@@ -42,6 +43,8 @@ class XmlElements(WithoutLists):
 
     def __init__(self, by: str | None = None) -> None:
         self.by = by
+        name = (by or "").encode()
+        self.loop = Loop("xml_elements", (name, len(name)) if name else (0, 0))
         self.kinds = {
             "text": rf"(?:[^<&]|{_KNOWN})*|{_WHOLE_CDATA}",
             "attribute": rf"(?:[^\"<&]|{_KNOWN})*",
@@ -79,6 +82,10 @@ class XmlElements(WithoutLists):
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: what text means has no entities left."""
         return tokens
+
+    def finished(self, tokens: pl.Series) -> pl.Series:
+        """Text without entities."""
+        return tokens.str.replace_many([f"&{name};" for name in _ENTITIES], list(_ENTITIES.values()))
 
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
