@@ -8,6 +8,7 @@ import random
 import subprocess
 import sys
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -20,9 +21,12 @@ import kinglet as kinglet_module
 from kinglet.columns import json_rows, text_spans
 from kinglet.columns.json_rows import Piece, json_bytes
 from kinglet.columns.json_text import Constant, Layout
+from kinglet.cutting.cutter import cut
+from kinglet.cutting.rule import CutRule
 from kinglet.kernels import compiled, compiling
 from kinglet.output.views import lines_of
 from kinglet.plan import zone_offset
+from kinglet.source.logs import Source
 from kinglet.spec.ready import ready_parsers
 from kinglet.structured import by_form, in_one_pass
 from kinglet.structured.delimited import Delimited
@@ -332,6 +336,26 @@ class Positions(unittest.TestCase):
 
     def test_room_is_made_where_there_are_many(self) -> None:
         self.assertEqual(list(range(100_000)), text_spans.found(b"\n" * 100_000, 10).to_list())
+
+
+class Tags(unittest.TestCase):
+    @examples(150)
+    @given(
+        texts_of(["<E>", "</E>", "<p:E a='>'/>", "<Ed/>", "<E", "<!-- <E> -->", "<![CDATA[", "]]>", "<", "x\n", "é"]),
+        st.sampled_from(["E", "p:E", "é"]),
+    )
+    def test_elements_are_cut_the_same_both_ways(self, text: str, name: str) -> None:
+        cuts = []
+        for setting in ("off", "always"):
+            compiled.forget()
+            with mock.patch.dict(os.environ, {compiled.SETTING: setting}):
+                source = Source("a.log", datetime.now(UTC), data=text.encode())
+                batches = list(cut(source, CutRule("xml", name)))
+            cuts.append(
+                [(batch.frame.to_dicts(), [(fault, list(mask)) for fault, mask in batch.faults]) for batch in batches]
+            )
+        compiled.forget()
+        self.assertEqual(cuts[0], cuts[1])
 
 
 STAMP_PIECES = ["2026", "-", "11", "29", "T", "t", "07", ":", "08", "+", "05", "30", "Z", "z", "CET", " ", "é", "1"]

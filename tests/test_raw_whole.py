@@ -312,7 +312,8 @@ class Batches(InFolder):
         real = Path.open
 
         def counted(path: Path, *arguments: Any, **more: Any) -> Any:
-            opened.append(path.name)
+            if path.parent == self.folder:
+                opened.append(path.name)
             return real(path, *arguments, **more)
 
         for rule, names in ((CutRule(), ["a.log"]), (CutRule(), ["e.log.gz"]), (CutRule(), ["a.log", "e.log.gz"]),

@@ -30,6 +30,7 @@ NAMES = (
     "offsets",
     "matcher",
     "positions",
+    "tags",
 )
 """The modules of `loops`."""
 SETTING = "KINGLET_KERNELS"

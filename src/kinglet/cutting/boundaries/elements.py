@@ -12,6 +12,7 @@ from kinglet.columns.text_spans import POSITION
 from kinglet.cutting.boundaries.base import Boundary, Buffer, FoundEvents, with_open, without
 from kinglet.cutting.boundaries.strays import FAULT, open_stray, unsettled_line, with_strays
 from kinglet.cutting.rule import CutRule
+from kinglet.kernels.compiled import kernel
 
 _VALUES = rb"(?:[^<>\"']|\"[^\"]*\"|'[^']*')*?"
 _TAG = re.compile(rb"<[!/]?[A-Za-z_:]" + _VALUES + rb">|\xef\xbb\xbf", re.DOTALL)
@@ -25,7 +26,9 @@ _MARK = re.compile(
 )
 _NOT_END = re.compile(rb"[^\r\n]")
 _BLANKS = b" \t\r\n"
+_PLAIN_NAME = re.compile(rb"[A-Za-z0-9_.:-]+")
 _TAIL = 256
+_BYTES_AN_EVENT = 1000  # speed
 
 
 class _Line(NamedTuple):
@@ -55,6 +58,7 @@ class Elements(Boundary):
     def __init__(self, name: str, max_bytes: int) -> None:
         tag = (b"" if ":" in name else rb"(?:[A-Za-z_][\w.-]*:)?") + re.escape(name.encode())
         self.max_bytes = max_bytes
+        self._name = name.encode()
         self._token = re.compile(
             rb"(?P<aside><(?:!--|!\[CDATA\[))|<(?:(?P<close>/)"
             + tag + rb"\s*>|(?P<open>" + tag + rb")(?=[\s/>])" + _VALUES + rb"(?P<alone>/)?>)"
@@ -141,7 +145,8 @@ class Elements(Boundary):
         """
         data, position = buffer.data, 0
         ends = _Ends(data)
-        while match := self._token.search(data, position):
+        places = self._places(data)
+        while match := self._next(data, position, places):
             position = match.end()
             if match["unfinished"]:
                 if not buffer.final and len(data) - match.start() <= self.max_bytes:
@@ -159,6 +164,36 @@ class Elements(Boundary):
                     position = end
                 continue
             yield match
+
+    def _next(self, data: bytes, position: int, places: Iterator[int] | None) -> re.Match[bytes] | None:
+        """The next tag, or what may hide one; places: at which alone one may begin, where they are known."""
+        if places is None:
+            return self._token.search(data, position)
+        for place in places:
+            match = self._token.match(data, place) if place >= position else None
+            if match is not None:
+                return match
+        return None
+
+    def _places(self, data: bytes) -> Iterator[int] | None:
+        """Where tags of the name may begin, by machine code; None where there is none."""
+        run = kernel("tags", len(data) // _BYTES_AN_EVENT) if _PLAIN_NAME.fullmatch(self._name) else None
+        if run is None:
+            return None
+        import numpy as np
+
+        name = self._name
+        room = len(data) // 256 + 64
+        while True:
+            found = np.empty(room, np.int64)
+            bytes_of = [np.frombuffer(text or b" ", np.uint8) for text in (data, name)]
+            addresses = [array.ctypes.data for array in bytes_of]
+            given = np.array([addresses[0], len(data), addresses[1], len(name), found.ctypes.data, room], np.int64)
+            count = run(given.ctypes.data)
+            if count >= 0:
+                places: list[int] = found[:count].tolist()
+                return iter(places)
+            room *= 4
 
     def _settled(self, data: bytes, done: int, known: int) -> tuple[int, int]:
         """Up to where lines behind the last record have ended, and where what is not sure yet begins."""
