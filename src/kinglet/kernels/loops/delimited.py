@@ -7,49 +7,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from kinglet.kernels.loops.keys import (
-    BUFFERS,
-    FIRST,
-    MORE,
-    MORE_USED,
-    NAMES,
-    ODD,
-    OFFSET,
-    OPTIONS,
-    READ,
-    ROWS,
-    STATES,
-    VALIDITY,
-    VIEWS,
-    end_others,
-    forget_row,
-    put_other,
-    put_wanted,
-)
+from kinglet.kernels.loops.keys import BUFFERS, NAMES, ODD, OPTIONS, READ, end_others, of_rows, put_other, put_wanted
 from kinglet.kernels.loops.pointers import bytes_at, find, loop, numbers_at
-from kinglet.kernels.loops.texts import is_valid, source_of
+from kinglet.kernels.loops.texts import source_of
 
 DELIMITER, QUOTE, COUNT, CELLS = range(OPTIONS, OPTIONS + 4)
 # of a cell: the number of the wanted key, or -1, and where its name as JSON stands, and how long that is
 CELL = 3
-
-
-def run(given: Any) -> int:
-    """Reads rows until the last, or the first for whose other keys there is no room; returns it."""
-    for row in range(given[FIRST], given[ROWS]):
-        number = row + given[OFFSET]
-        bytes_at(given[STATES])[row] = ODD
-        if not is_valid(given[VALIDITY], number):
-            continue
-        begun = given[MORE] + given[MORE_USED]
-        found = _cells(given, row, given[VIEWS] + 16 * number, begun)
-        if found == ODD:
-            forget_row(given, row)
-        elif found < 0:
-            forget_row(given, row)
-            return row
-        bytes_at(given[STATES])[row] = found
-    return given[ROWS]
 
 
 @loop
@@ -92,3 +56,6 @@ def _cells(given: Any, row: int, view: int, begun: int) -> int:
         return ODD
     end_others(given, row, begun, others)
     return READ
+
+
+run = of_rows(_cells)

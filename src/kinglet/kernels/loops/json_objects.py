@@ -11,44 +11,26 @@ from kinglet.kernels.loops.keys import (
     BRACKETS,
     BUFFERS,
     ESCAPED,
-    FIRST,
     KEYS,
-    MORE,
-    MORE_USED,
     MOST_KEYS,
     MOST_PATH,
     ODD,
-    OFFSET,
     READ,
-    ROWS,
     SCRATCH,
-    STATES,
-    VALIDITY,
-    VIEWS,
     end_others,
-    forget_row,
     hash_of,
     is_new,
+    of_rows,
     put_other,
     put_wanted,
     wanted_key,
 )
 from kinglet.kernels.loops.pointers import bytes_at, escapable_8, escapable_32, find, first_bit, loop, numbers_at
-from kinglet.kernels.loops.texts import is_valid, put_raw, source_of
+from kinglet.kernels.loops.texts import past_blanks, put_raw, source_of
 
 _MOST_LEVELS = 60
 _QUOTE, _BACKSLASH = 34, 92
 _VALUE_OR_END, _VALUE, _COMMA_OR_END = range(3)
-
-
-@loop
-def _blanks(at: int, end: int) -> int:
-    while at < end:
-        byte = bytes_at(at)[0]
-        if byte != 32 and byte != 9 and byte != 10 and byte != 13:
-            break
-        at += 1
-    return at
 
 
 @loop
@@ -157,7 +139,7 @@ def _list(at: int, end: int) -> int:
     # bit by bit from the innermost: whether it is an object
     objects = 0
     expected = _VALUE_OR_END
-    at = _blanks(at + 1, end)
+    at = past_blanks(at + 1, end)
     while at < end:
         byte = bytes_at(at)[0]
         inside_object = objects & 1
@@ -182,10 +164,10 @@ def _list(at: int, end: int) -> int:
                 at = _string(at + 1, end) >> 1
                 if at == 0:
                     return 0
-                at = _blanks(at, end)
+                at = past_blanks(at, end)
                 if at >= end or bytes_at(at)[0] != 58:
                     return 0
-                at = _blanks(at + 1, end)
+                at = past_blanks(at + 1, end)
                 if at >= end:
                     return 0
                 byte = bytes_at(at)[0]
@@ -201,26 +183,8 @@ def _list(at: int, end: int) -> int:
                 if at == 0:
                     return 0
                 expected = _COMMA_OR_END
-        at = _blanks(at, end)
+        at = past_blanks(at, end)
     return 0
-
-
-def run(given: Any) -> int:
-    """Reads rows until the last, or the first for whose other keys there is no room; returns it."""
-    for row in range(given[FIRST], given[ROWS]):
-        number = row + given[OFFSET]
-        bytes_at(given[STATES])[row] = ODD
-        if not is_valid(given[VALIDITY], number):
-            continue
-        begun = given[MORE] + given[MORE_USED]
-        found = _object(given, row, given[VIEWS] + 16 * number, begun)
-        if found == ODD:
-            forget_row(given, row)
-        elif found < 0:
-            forget_row(given, row)
-            return row
-        bytes_at(given[STATES])[row] = found
-    return given[ROWS]
 
 
 @loop
@@ -236,16 +200,16 @@ def _object(given: Any, row: int, view: int, begun: int) -> int:
     level = 0
     seen = 0
     others = begun
-    at = _blanks(text, end)
+    at = past_blanks(text, end)
     if at >= end or bytes_at(at)[0] != 123:
         return ODD
     lengths[0] = 0
-    at = _blanks(at + 1, end)
+    at = past_blanks(at + 1, end)
     may_end = True
     while at < end:
         byte = bytes_at(at)[0]
         if may_end and byte == 125:
-            at = _blanks(at + 1, end)
+            at = past_blanks(at + 1, end)
             if level == 0:
                 if at < end:
                     return ODD
@@ -271,10 +235,10 @@ def _object(given: Any, row: int, view: int, begun: int) -> int:
                 for i in range(length):
                     if bytes_at(start + i)[0] == 91:
                         return ODD
-            at = _blanks(at, end)
+            at = past_blanks(at, end)
             if at >= end or bytes_at(at)[0] != 58:
                 return ODD
-            at = _blanks(at + 1, end)
+            at = past_blanks(at + 1, end)
             if at >= end:
                 return ODD
             byte = bytes_at(at)[0]
@@ -284,7 +248,7 @@ def _object(given: Any, row: int, view: int, begun: int) -> int:
                     return ODD
                 bytes_at(path + whole)[0] = 46
                 lengths[level] = whole + 1
-                at = _blanks(at + 1, end)
+                at = past_blanks(at + 1, end)
                 may_end = True
                 continue
             value = at
@@ -319,14 +283,17 @@ def _object(given: Any, row: int, view: int, begun: int) -> int:
                     others = put_other(given, others, begun, path, whole, value, at - value, False)
                     if others == 0:
                         return -1
-            at = _blanks(at, end)
+            at = past_blanks(at, end)
         if at >= end:
             return ODD
         if bytes_at(at)[0] == 44:
-            at = _blanks(at + 1, end)
+            at = past_blanks(at + 1, end)
             may_end = False
         else:
             may_end = True
             if bytes_at(at)[0] != 125:
                 return ODD
     return ODD
+
+
+run = of_rows(_object)

@@ -12,7 +12,7 @@ from __future__ import annotations
 from typing import Any
 
 from kinglet.kernels.loops.pointers import bytes_at, loop, numbers_at
-from kinglet.kernels.loops.texts import put_escaped, put_raw, put_view, put_view_of
+from kinglet.kernels.loops.texts import is_valid, put_escaped, put_raw, put_view, put_view_of
 
 ROWS, FIRST, VIEWS, BUFFERS, VALIDITY, OFFSET, STATES, WANTED, KEYS, NAMES, TABLE, MASK = range(12)
 OUT_VIEWS, OUT_VALIDITY, OUT_STRIDE, MORE_VIEWS, MORE_VALIDITY, MORE, MORE_SIZE, MORE_USED = range(12, 20)
@@ -119,3 +119,29 @@ def end_others(given: Any, row: int, begun: int, at: int) -> None:
     bits = bytes_at(given[MORE_VALIDITY])
     bits[row >> 3] |= 1 << (row & 7)
     given[MORE_USED] = at + 1 - given[MORE]
+
+
+def of_rows(read: Any) -> Any:
+    """The function that reads all rows.
+
+    read: gives the state of a row, from what the loop is given, the row, its view, and where its other keys begin; -1
+    where there is no room for those.
+    """
+
+    def run(given: Any) -> int:
+        """Reads rows until the last, or the first for whose other keys there is no room; returns it."""
+        for row in range(given[FIRST], given[ROWS]):
+            number = row + given[OFFSET]
+            bytes_at(given[STATES])[row] = ODD
+            if not is_valid(given[VALIDITY], number):
+                continue
+            found = read(given, row, given[VIEWS] + 16 * number, given[MORE] + given[MORE_USED])
+            if found == ODD:
+                forget_row(given, row)
+            elif found < 0:
+                forget_row(given, row)
+                return row
+            bytes_at(given[STATES])[row] = found
+        return given[ROWS]
+
+    return run

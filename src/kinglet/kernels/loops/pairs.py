@@ -9,53 +9,28 @@ from typing import Any
 
 from kinglet.kernels.loops.keys import (
     BUFFERS,
-    FIRST,
-    MORE,
-    MORE_USED,
     MOST_KEYS,
     MOST_PATH,
     ODD,
-    OFFSET,
     OPTIONS,
     OUT_STRIDE,
     OUT_VALIDITY,
     OUT_VIEWS,
     READ,
     ROWS,
-    STATES,
-    VALIDITY,
-    VIEWS,
     end_others,
-    forget_row,
     hash_of,
     is_new,
+    of_rows,
     put_other,
     put_wanted,
     wanted_key,
 )
 from kinglet.kernels.loops.pointers import bytes_at, loop, numbers_at
-from kinglet.kernels.loops.texts import is_valid, put_view, source_of
+from kinglet.kernels.loops.texts import put_view, source_of
 
 SIGN, EQUALS, QUOTE, TRUE = range(OPTIONS, OPTIONS + 4)
 _BLANK = 32
-
-
-def run(given: Any) -> int:
-    """Reads rows until the last, or the first for whose other keys there is no room; returns it."""
-    for row in range(given[FIRST], given[ROWS]):
-        number = row + given[OFFSET]
-        bytes_at(given[STATES])[row] = ODD
-        if not is_valid(given[VALIDITY], number):
-            continue
-        begun = given[MORE] + given[MORE_USED]
-        found = _pairs(given, row, given[VIEWS] + 16 * number, begun)
-        if found == ODD:
-            forget_row(given, row)
-        elif found < 0:
-            forget_row(given, row)
-            return row
-        bytes_at(given[STATES])[row] = found
-    return given[ROWS]
 
 
 @loop
@@ -152,3 +127,6 @@ def _pairs(given: Any, row: int, view: int, begun: int) -> int:
         return ODD
     end_others(given, row, begun, others)
     return READ
+
+
+run = of_rows(_pairs)

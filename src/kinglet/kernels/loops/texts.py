@@ -33,6 +33,17 @@ def is_valid(bits: int, row: int) -> bool:
 
 
 @loop
+def past_blanks(at: int, end: int) -> int:
+    """Behind blanks, tabs and line ends."""
+    while at < end:
+        byte = bytes_at(at)[0]
+        if byte != 32 and byte != 9 and byte != 10 and byte != 13:
+            break
+        at += 1
+    return at
+
+
+@loop
 def source_of(view: int, buffers: int) -> int:
     """The address of the text of a view."""
     if small_numbers_at(view)[0] <= INLINE:

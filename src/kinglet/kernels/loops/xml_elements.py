@@ -11,30 +11,22 @@ from typing import Any
 from kinglet.kernels.loops.keys import (
     BUFFERS,
     ESCAPED,
-    FIRST,
-    MORE,
-    MORE_USED,
     MOST_KEYS,
     MOST_PATH,
     ODD,
-    OFFSET,
     OPTIONS,
     READ,
-    ROWS,
     SCRATCH,
-    STATES,
-    VALIDITY,
-    VIEWS,
     end_others,
-    forget_row,
     hash_of,
     is_new,
+    of_rows,
     put_other,
     put_wanted,
     wanted_key,
 )
 from kinglet.kernels.loops.pointers import bytes_at, find, loop, numbers_at
-from kinglet.kernels.loops.texts import is_valid, put_raw, source_of
+from kinglet.kernels.loops.texts import past_blanks, put_raw, source_of
 
 BY, BY_LENGTH = OPTIONS, OPTIONS + 1
 _MOST_LEVELS = 60
@@ -43,16 +35,6 @@ _LEVELS = 2 * MOST_PATH + 8 * MOST_KEYS
 _SEEN, _IS_ESCAPED = _LEVELS + 3 * 8 * 64, _LEVELS + 3 * 8 * 64 + 8
 _LESS, _GREATER, _SLASH, _EQUALS, _AMPERSAND, _COLON = 60, 62, 47, 61, 38, 58
 _IS_ODD, _NO_ROOM = 0, -1
-
-
-@loop
-def _blanks(at: int, end: int) -> int:
-    while at < end:
-        byte = bytes_at(at)[0]
-        if byte != 32 and byte != 9 and byte != 10 and byte != 13:
-            break
-        at += 1
-    return at
 
 
 @loop
@@ -117,9 +99,9 @@ def _give(given: Any, row: int, view: int, text: int, path: int, start: int, end
 
     Returns where others go on.
     """
-    while start < end and _blanks(start, start + 1) > start:
+    while start < end and past_blanks(start, start + 1) > start:
         start += 1
-    while end > start and _blanks(end - 1, end) == end:
+    while end > start and past_blanks(end - 1, end) == end:
         end -= 1
     seen = numbers_at(given[SCRATCH] + _SEEN)
     hashed = hash_of(given[SCRATCH], path)
@@ -155,10 +137,10 @@ def _attribute(at: int, end: int, places: Any) -> int:
         return 0
     places[0] = at
     places[1] = name
-    at = _blanks(name, end)
+    at = past_blanks(name, end)
     if at >= end or bytes_at(at)[0] != _EQUALS:
         return 0
-    at = _blanks(at + 1, end)
+    at = past_blanks(at + 1, end)
     if at >= end:
         return 0
     quote = bytes_at(at)[0]
@@ -205,7 +187,7 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
     by = given[BY]
     others = begun
     level = 0
-    at = _blanks(text, end)
+    at = past_blanks(text, end)
     while True:
         if at >= end or bytes_at(at)[0] != _LESS:
             return ODD
@@ -217,10 +199,10 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
             length = name_ends[level] - names[level]
             if close - at - 2 != length or not _same(at + 2, names[level], length):
                 return ODD
-            at = _blanks(close, end)
+            at = past_blanks(close, end)
             if at >= end or bytes_at(at)[0] != _GREATER:
                 return ODD
-            at = _blanks(at + 1, end)
+            at = past_blanks(at + 1, end)
             if level == 0:
                 if at < end:
                     return ODD
@@ -235,7 +217,7 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
         local = _local(name, name_end)
         local_length = name_end - local
         at = name_end
-        behind = _blanks(at, end)
+        behind = past_blanks(at, end)
         while behind > at and behind < end and _is_letter(bytes_at(behind)[0]):
             at = _attribute(behind, end, places)
             if at == 0:
@@ -247,7 +229,7 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
                 local_length = places[3] - places[2]
                 if find(local, places[3], _AMPERSAND) < places[3] or not _is_plain_path(local, local_length):
                     return ODD
-            behind = _blanks(at, end)
+            behind = past_blanks(at, end)
         # the outermost element has no name in paths
         whole = 0
         if level > 0:
@@ -260,7 +242,7 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
             put_raw(path + whole, local, local_length)
             whole += local_length
         at = name_end
-        behind = _blanks(at, end)
+        behind = past_blanks(at, end)
         while behind > at and behind < end and _is_letter(bytes_at(behind)[0]):
             at = _attribute(behind, end, places)
             start = _local(places[0], places[1])
@@ -277,14 +259,14 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
                 others = _give(given, row, view, text, longer + length, places[2], places[3], others, begun)
                 if others <= 0:
                     return others
-            behind = _blanks(at, end)
+            behind = past_blanks(at, end)
         at = behind
         if at >= end:
             return ODD
         if bytes_at(at)[0] == _SLASH:
             if at + 1 >= end or bytes_at(at + 1)[0] != _GREATER:
                 return ODD
-            at = _blanks(at + 2, end)
+            at = past_blanks(at + 2, end)
             if level == 0:
                 if at < end:
                     return ODD
@@ -309,22 +291,7 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
                 return others
             at = close
         else:
-            at = _blanks(at, end)
+            at = past_blanks(at, end)
 
 
-def run(given: Any) -> int:
-    """Reads rows until the last, or the first for whose other keys there is no room; returns it."""
-    for row in range(given[FIRST], given[ROWS]):
-        number = row + given[OFFSET]
-        bytes_at(given[STATES])[row] = ODD
-        if not is_valid(given[VALIDITY], number):
-            continue
-        begun = given[MORE] + given[MORE_USED]
-        found = _element(given, row, given[VIEWS] + 16 * number, begun)
-        if found == ODD:
-            forget_row(given, row)
-        elif found < 0:
-            forget_row(given, row)
-            return row
-        bytes_at(given[STATES])[row] = found
-    return given[ROWS]
+run = of_rows(_element)
