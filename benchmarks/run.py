@@ -24,7 +24,7 @@ from pathlib import Path
 
 from access_log import access_log
 from stamps import FORMS
-from structures import LOGS
+from structures import LOGS, parser_file, write_log
 
 HERE = Path(__file__).parent
 PAGE = HERE.parent / "docs" / "benchmarks.md"
@@ -84,7 +84,7 @@ def throughput(lines: int, rounds: int, folder: Path) -> list[Row]:
     """Kinglet against both baselines, for both formats."""
     log = access_log(lines)
     rows: list[Row] = []
-    for suffix, times, factor in ((".ndjson", 8, 1.5), (".parquet", 15, 1.3)):
+    for suffix, times, factor in ((".ndjson", 25, 0.5), (".parquet", 25, 0.9)):
         commands = (
             kinglet(log, folder / f"k{suffix}"),
             baseline("polars", log, folder / f"b{suffix}"),
@@ -103,8 +103,8 @@ def throughput(lines: int, rounds: int, folder: Path) -> list[Row]:
                 f"{seconds(python):.1f} s",
                 f"{seconds(polars):.2f} s",
                 f"{lines / seconds(ours):,.0f}",
-                f"{faster:.1f} (at least {times})",
-                f"{slower:.2f} (at most {factor})",
+                f"{faster:.1f} (goal: at least {times})",
+                f"{slower:.2f} (goal: at most {factor})",
             )
         )
     return rows
@@ -152,6 +152,41 @@ def structures(count: int, rounds: int) -> list[Row]:
     return rows
 
 
+def lines_of_structures(count: int, rounds: int, folder: Path) -> list[Row]:
+    """Whole processes to NDJSON, in turn with the loop that writes the same."""
+    rows: list[Row] = []
+    for name, log in LOGS.items():
+        path, parser, out = folder / "lines.log", folder / "lines.yaml", folder / "lines.ndjson"
+        write_log(path, log, count)
+        parser.write_text(parser_file(log))
+        ours = [*KINGLET, "run", "-p", str(parser), str(path), "-o", str(out)]
+        theirs = [sys.executable, str(HERE / "structures.py"), "lines", name, str(path), str(out)]
+        measure(ours)
+        kinglet_runs, loop_runs = in_turn(rounds, ours, theirs)
+        faster = ratio(loop_runs, kinglet_runs, lambda run: run.seconds)
+        least = 8 if log.form == "block" else 20
+        rows.append(
+            (
+                name,
+                f"{seconds(kinglet_runs):.2f} s",
+                f"{seconds(loop_runs):.1f} s",
+                f"{faster:.1f} (goal: at least {least})",
+            )
+        )
+    return rows
+
+
+def bound(lines: int, rounds: int) -> list[Row]:
+    """What it takes to copy a log's bytes and count its lines, in one process."""
+    data = access_log(lines).read_bytes()
+    taken = []
+    for _ in range(3 * rounds):
+        begun = time.process_time()
+        bytearray(data).count(b"\n")
+        taken.append(time.process_time() - begun)
+    return [("copy and count", f"{statistics.median(taken) / lines * 1e6:.2f} µs")]
+
+
 def variants(count: int, rounds: int) -> list[Row]:
     """Many messages or many parsers over a log, in turn with one; seconds without start-up."""
 
@@ -163,8 +198,8 @@ def variants(count: int, rounds: int) -> list[Row]:
 
     rows: list[Row] = []
     for name, way, some, most in (
-        ("200 variants by kind", "kind", 200, 1.5),
-        ("200 variants by kind, no two alike", "unlike", 200, 1.5),
+        ("200 variants by kind", "kind", 200, 1.2),
+        ("200 variants by kind, no two alike", "unlike", 200, 1.2),
         ("200 variants by their text", "text", 200, 3),
         ("500 parsers", "parsers", 500, 3),
     ):
@@ -280,7 +315,7 @@ def table(heads: Row, rows: list[Row]) -> str:
     return "\n".join("| " + " | ".join(row) + " |" for row in lines) + "\n"
 
 
-TABLES = ("logs", "growth", "cutting", "stamps", "structures", "variants", "hostile", "start")
+TABLES = ("logs", "bound", "growth", "lines", "cutting", "stamps", "structures", "variants", "hostile", "start")
 
 
 def main() -> None:
@@ -302,6 +337,11 @@ def main() -> None:
         "logs": (
             ("web access log", "Kinglet", "(a) script", "(b) Polars", "events/s", *against),
             lambda: throughput(lines, rounds, folder),
+        ),
+        "bound": (("the bound", "processor time a line"), lambda: bound(lines, rounds)),
+        "lines": (
+            ("structured text to NDJSON", "Kinglet", "loop", "times as fast"),
+            lambda: lines_of_structures(lines, rounds, folder),
         ),
         "growth": (
             ("four times the lines", "time", "most memory", "memory against"),

@@ -1,9 +1,11 @@
 """Reads a log of structured lines one way and prints its number of events and the seconds it took, without start-up.
 
     python benchmarks/structures.py WAY KIND COUNT
+    python benchmarks/structures.py lines KIND LOG OUT
 
 WAY is kinglet or loop, the plain Python that anybody would write; both give a frame with the same
 columns: the named keys with their types, and the others as a JSON object. KIND is one of LOGS.
+`lines` is that loop over a log that is there, which writes an event a line as JSON.
 """
 
 from __future__ import annotations
@@ -91,32 +93,61 @@ LOGS = {
 KINDS: dict[str, Callable[[str], Any]] = {"int": int, "port": int, "num": float}
 
 
-def by_kinglet(path: Path, log: Log) -> pl.DataFrame:
+def parser_file(log: Log) -> str:
+    """The parser that reads a log."""
     types = ", ".join(f"{name.removeprefix('log_')}: {kind}" for name, kind in log.types.items())
     form = f"delimited: {{names: [{', '.join(NAMES)}]}}" if log.form == "delimited" else f"{log.form}: true"
     events = "events: blank-line\n" if log.form == "block" else ""
-    parser = kinglet.load(f"{HEAD}{events}variants:\n  - {{name: all, {form}, types: {{{types}}}}}\n")
+    return f"{HEAD}{events}variants:\n  - {{name: all, {form}, types: {{{types}}}}}\n"
+
+
+def write_log(path: Path, log: Log, count: int) -> None:
+    """Makes a log of so many events; the same for the same count."""
+    chance = random.Random(20260302)
+    path.write_text("".join(f"{log.write(number, chance)}\n" for number in range(count)))
+
+
+def by_kinglet(path: Path, log: Log) -> pl.DataFrame:
+    parser = kinglet.load(parser_file(log))
     return pl.concat(result.events.select(*log.types, "more") for result in parser.parse_batches(path))
 
 
 def by_loop(path: Path, log: Log) -> pl.DataFrame:
     columns: dict[str, list[Any]] = {name: [] for name in (*log.types, "more")}
+    for _, values, others in _events(path, log):
+        for name, value in values.items():
+            columns[name].append(value)
+        columns["more"].append(json.dumps(others, separators=(",", ":")) if others else None)
+    return pl.DataFrame(columns)
+
+
+def write_lines(path: Path, log: Log, out: Path) -> None:
+    """What the loop reads, an event a line."""
+    with out.open("w", encoding="utf-8") as lines:
+        for number, (raw, values, others) in enumerate(_events(path, log), 1):
+            there = {name: value for name, value in values.items() if value is not None}
+            event = {"line": number, "raw": raw, **there, **({"more": others} if others else {})}
+            lines.write(json.dumps(event, ensure_ascii=False, separators=(",", ":")) + "\n")
+
+
+def _events(path: Path, log: Log) -> Iterator[tuple[str, dict[str, Any], dict[str, Any]]]:
+    """Of each event its text, the named keys and the others."""
     with path.open(encoding="utf-8") as lines:
         for line in _records(lines) if log.form == "block" else lines:
-            values: dict[str, Any] = {}
+            others: dict[str, Any] = {}
             if log.form == "json":
-                _flatten(json.loads(line), "", values)
+                _flatten(json.loads(line), "", others)
             elif log.form == "delimited":
-                values = dict(zip(NAMES, next(csv.reader([line.rstrip("\n")])), strict=True))
+                others = dict(zip(NAMES, next(csv.reader([line.rstrip("\n")])), strict=True))
             elif log.form == "block":
-                values = _labels(line)
+                others = _labels(line)
             else:
-                values = {key: value.strip('"') for key, value in PAIR.findall(line)}
+                others = {key: value.strip('"') for key, value in PAIR.findall(line)}
+            values: dict[str, Any] = {}
             for name, kind in log.types.items():
-                value = values.pop(name.removeprefix("log_"), None)
-                columns[name].append(None if value is None else KINDS.get(kind, str)(value))
-            columns["more"].append(json.dumps(values, separators=(",", ":")) if values else None)
-    return pl.DataFrame(columns)
+                value = others.pop(name.removeprefix("log_"), None)
+                values[name] = None if value is None else KINDS.get(kind, str)(value)
+            yield line.rstrip("\n"), values, others
 
 
 def _records(lines: Iterable[str]) -> Iterator[str]:
@@ -158,11 +189,14 @@ WAYS = {"kinglet": by_kinglet, "loop": by_loop}
 
 
 def main() -> None:
+    if sys.argv[1] == "lines":
+        write_lines(Path(sys.argv[3]), LOGS[sys.argv[2]], Path(sys.argv[4]))
+        return
     way, name, count = sys.argv[1], sys.argv[2], int(sys.argv[3])
-    log, chance = LOGS[name], random.Random(20260302)
+    log = LOGS[name]
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "bench.log"
-        path.write_text("".join(f"{log.write(number, chance)}\n" for number in range(count)))
+        write_log(path, log, count)
         WAYS[way](path, log)
         started = time.perf_counter()
         found = WAYS[way](path, log)

@@ -21,6 +21,7 @@ from kinglet.regex.syntax_tree import tree_of
 
 MOST_NODES = 8000
 MOST_STATES = 2000
+"""Of one regex; others may add a tenth of it each, up to 20 times as many."""
 MOST_REGISTERS = 120
 MOST_THREADS = 60
 MOST_CHANGES = 8000
@@ -84,13 +85,14 @@ class _Graph:
     def __init__(self, alternatives: Sequence[Alternative]) -> None:
         self.alternatives = alternatives
         self.nodes: list[tuple[Any, ...]] = []
+        self.most_nodes = MOST_NODES * len(alternatives)
         for alternative in alternatives:
             if not alternative.regex.startswith(("^", "(?")) or not alternative.regex.endswith(("$", ")")):
                 raise UnsuitableError
         self.starts = [self._opening(number) for number in range(len(alternatives))]
 
     def _add(self, *node: Any) -> int:
-        if len(self.nodes) >= MOST_NODES:
+        if len(self.nodes) >= self.most_nodes:
             raise UnsuitableError
         self.nodes.append(node)
         return len(self.nodes) - 1
@@ -113,6 +115,7 @@ class _Graph:
         items = list(tree)
         if not items or str(items[0][0]) != "AT" or str(items[0][1]) not in _ANCHORS or tree.state.flags & re.MULTILINE:
             raise UnsuitableError
+        self.most_nodes = len(self.nodes) + MOST_NODES
         named = tree.state.groupdict
         self.tags = {named[name]: 2 * i for i, name in enumerate(groups) if name in named}
         place = self._sequence(items[1 + opening :], self._add("accept", number), tree.state.flags)
@@ -247,12 +250,13 @@ class Automaton:
         self.graph = _Graph(alternatives)
         self.groups = max(len(alternative.groups) for alternative in alternatives)
         self.is_full = False
+        self.most_states = min(MOST_STATES + (len(alternatives) - 1) * MOST_STATES // 10, 20 * MOST_STATES)
         self.tables = Tables(
-            np.zeros((MOST_STATES, _ASCII), np.int64),
+            np.zeros((self.most_states, _ASCII), np.int64),
             np.zeros((4 * MOST_CHANGES, 2), np.int16),
             np.zeros(MOST_CHANGES, np.int32),
-            np.zeros(MOST_STATES, np.int32),
-            np.full((MOST_STATES, 1 + 2 * self.groups), _UNSET, np.int16),
+            np.zeros(self.most_states, np.int32),
+            np.zeros((self.most_states, 1 + 2 * self.groups), np.int16),
         )
         self._lock = threading.Lock()
         self._reached: dict[int, list[_Reached]] = {}
@@ -312,12 +316,12 @@ class Automaton:
         if known is not None:
             return known
         number = len(self._states)
-        if number >= MOST_STATES:
+        if number >= self.most_states:
             raise UnsuitableError
         if state.final is not None:
             row = self._finals.setdefault(state.final, len(self._finals))
             regex, edges = state.final
-            self.tables.finals[row, : 1 + len(edges)] = (regex, *edges)
+            self.tables.finals[row] = (regex, *edges, *[_UNSET] * (2 * self.groups - len(edges)))
             self.tables.final[number] = row + 1
         self._states.append(state)
         self._numbers[state] = number

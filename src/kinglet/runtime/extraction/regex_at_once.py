@@ -12,8 +12,8 @@ from kinglet.columns import arrow
 from kinglet.kernels.compiled import is_eager, kernel
 from kinglet.regex.automaton import Alternative, Automaton, UnsuitableError
 
-_ENOUGH = 2000  # speed
-"""Texts that regexes have had, for each of them, before their tables are begun."""
+_ENOUGH = 10_000  # speed
+"""Texts that regexes have had before their tables are begun, which takes some milliseconds for each."""
 _FIRST_ROW, _STATE, _BYTE, _IS_FULL = range(16, 20)  # of what `kinglet.kernels.loops.matcher` is given
 _ODD = -2
 _REGISTERS = 128

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from itertools import accumulate, groupby
 from typing import NamedTuple
@@ -44,6 +45,9 @@ def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Refer
     if entered is None:
         return extracted
     entered, runs = _routes(plan, entered)
+    if len(runs) > FEW:
+        known, entered, runs = _of_all_runs(plan, entered, runs, reference)
+        extracted += known
     shared, pending = yield from _alike(plan, entered, runs, reference)
     readers = [
         _read_in_turn(plan, rest, run.candidates, reference)
@@ -52,6 +56,56 @@ def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Refer
     ]
     others = yield from side_by_side(readers)
     return [*extracted, *shared, *(item for found in others for item in found)]
+
+
+def _of_all_runs(
+    plan: Plan, group: Group, runs: list[_Run], reference: Reference
+) -> tuple[list[Extracted], Group, list[_Run]]:
+    """What machine code reads of many runs at once; the events that are left, and their runs.
+
+    The first variant of all that matches an event is the first of its run, too, where it is one of that.
+    """
+    indices = sorted({index for run in runs for index in run.candidates})
+    if any(plan.variants[index].source is not None for index in indices):
+        return [], group, runs
+    text = group.columns[plan.body or "raw"]
+    shares = first_of(text, [plan.variants[index].reading for index in indices])
+    if shares is None:
+        return [], group, runs
+    ends = list(accumulate(run.length for run in runs))
+    ends_column = pl.Series(ends, dtype=pl.UInt32)
+    extracted: list[Extracted] = []
+    left: list[pl.Series] = []
+    for rows, start, number, found in shares:
+        if found is None or number is None:
+            left.append(rows)
+            continue
+        index = indices[number]
+        if start is not None and (run := bisect_right(ends, start)) == bisect_right(ends, start + len(rows) - 1):
+            if index not in runs[run].candidates:
+                left.append(rows)
+                continue
+        else:
+            may = pl.Series([index in run.candidates for run in runs])
+            mine = may.gather(ends_column.search_sorted(rows, side="right"))
+            if not mine.all():
+                left.append(rows.filter(~mine))
+                rows, start = rows.filter(mine), None
+                found = found._replace(texts=found.texts.filter(mine), matched=mine.filter(mine))
+        if len(rows):
+            part = group.slice(start, len(rows)) if start is not None else group.gather(rows)
+            matched, _ = _taken(plan.variants[index].reading, part, text, reference, frozenset(), found)
+            assert matched is not None
+            extracted.append(Extracted.of(plan, index, matched, "complete"))
+    rest = pl.concat(left).sort() if left else pl.Series([], dtype=pl.UInt32)
+    lengths: dict[int, int] = dict(ends_column.search_sorted(rest, side="right").value_counts().rows())
+    starts = accumulate((lengths.get(number, 0) for number in range(len(runs))), initial=0)
+    others = [
+        run._replace(start=start, length=lengths[number])
+        for number, (run, start) in enumerate(zip(runs, starts, strict=False))
+        if number in lengths
+    ]
+    return extracted, group.gather(rest), others
 
 
 def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
@@ -190,8 +244,8 @@ def _read_at_once(
         return None
     extracted: list[Extracted] = []
     left: Group | None = None
-    for rows, number, found in shares:
-        part = group if len(rows) == len(text) else group.gather(rows)
+    for rows, start, number, found in shares:
+        part = group.slice(start, len(rows)) if start is not None else group.gather(rows)
         if found is None:
             left = part
         elif number is None:

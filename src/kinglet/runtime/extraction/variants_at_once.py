@@ -17,9 +17,13 @@ from kinglet.runtime.extraction.regex_groups import RegexGroups, with_flags
 
 
 class Share(NamedTuple):
-    """The rows of texts that one reading is the first to match, or that none does, or that are left to others."""
+    """The rows of texts that one reading is the first to match, or that none does, or that are left to others.
+
+    start: the first of them, where they are neighbours.
+    """
 
     rows: pl.Series
+    start: int | None
     reading: int | None
     found: RegexGroups | None
 
@@ -55,19 +59,20 @@ def _shares(found: regex_at_once.Found, readings: Sequence[Reading]) -> Iterator
     numbers = owner[found.regexes]
     order = np.argsort(numbers, kind="stable").astype(np.uint32)
     edges = np.flatnonzero(np.diff(numbers[order], prepend=-9, append=len(owner)))
-    for start, end in itertools.pairwise(edges):
-        rows = pl.Series(order[start:end])
-        number = int(numbers[order[start]])
+    groups = pl.DataFrame([column.alias(str(i)) for i, column in enumerate(found.groups)])
+    for first, last in itertools.pairwise(edges):
+        places = order[first:last]
+        number = int(numbers[places[0]])
+        # neighbours are a slice, which costs a hundredth of gathering them
+        start = int(places[0]) if places[-1] - places[0] + 1 == len(places) else None
+        rows = pl.Series(places)
         if number < 0:
             unmatched = RegexGroups(pl.DataFrame(), pl.Series([], dtype=pl.Boolean))
-            yield Share(rows, None, None if number == -2 else unmatched)
+            yield Share(rows, start, None, None if number == -2 else unmatched)
             continue
-        names = readings[number].groups
-        # all texts in their order need no gathering
-        is_all = len(rows) == len(numbers)
-        columns = [
-            (column if is_all else column.gather(rows)).alias(name)
-            for name, column in zip(names, found.groups, strict=False)
-        ]
-        texts = pl.DataFrame(columns) if columns else pl.DataFrame(height=len(rows))
-        yield Share(rows, number, with_flags(RegexGroups(texts, true_of(len(rows))), readings[number]))
+        texts = pl.DataFrame(height=len(places))
+        if names := readings[number].groups:
+            taken = groups[:, : len(names)]
+            texts = taken[rows] if start is None else taken.slice(start, len(places))
+            texts.columns = names
+        yield Share(rows, start, number, with_flags(RegexGroups(texts, true_of(len(places))), readings[number]))
