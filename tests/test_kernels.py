@@ -292,7 +292,7 @@ class Structures(unittest.TestCase):
             (['{"a":1,"b":{"c":"é"},"l":[1,{"x":[true]}]}', " { } ", '{"a":"\\u00e9\\""}'], JsonObjects()),
             (['a=1 b="x y" flag c=', "key=a=b"], Pairs()),
             (["a = 1 ; b= x y"], Pairs(";")),
-            (['1,"x, y",', ",,"], Delimited(["a", "b", "c"])),
+            (['1,"x, y",', ",,", '"a ""b""",1,2'], Delimited(["a", "b", "c"])),
             (["<E x=\"1\"><a>&lt;b&gt;</a><p:c d='2'/><e></e></E>", " <E>\n<b>1</b>\n</E>\n"], XmlElements()),
         ):
             with self.subTest(structure.name):
@@ -311,7 +311,7 @@ class Structures(unittest.TestCase):
                 ["<E>t</E>", "<E><a>&#65;</a></E>", "<E><b>1</b><b>2</b></E>", "<E><a></E>"],
                 XmlElements(),
             ),
-            (['"a""b",1,2', "1,2", "1,2,3,4", '"a"b,1,2'], Delimited(["a", "b", "c"])),
+            (['1,"b""c",2', '"a""b",x""y,2', "1,2", "1,2,3,4", '"a"b,1,2'], Delimited(["a", "b", "c"])),
         ):
             with self.subTest(structure.name):
                 self.assertEqual(0, self.held([*texts], structure, ["a"]))

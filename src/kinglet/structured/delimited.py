@@ -72,6 +72,10 @@ class Delimited(WithoutLists):
         """The same: a row knows no escapes but the quotes written twice."""
         return tokens
 
+    def finished(self, tokens: pl.Series) -> pl.Series:
+        """Text without quotes written twice."""
+        return tokens.str.replace_all(self.quote * 2, self.quote, literal=True)
+
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
         return json_strings(self.meaning(token))

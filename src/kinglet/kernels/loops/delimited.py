@@ -1,13 +1,24 @@
 """Rows of values to columns: the loop beside `kinglet.structured.delimited`.
 
-Odd are rows with a quote written twice, or with more or fewer values than names.
+Odd are rows with more or fewer values than names, and with a quote written twice in a value that is not wanted.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
-from kinglet.kernels.loops.keys import BUFFERS, NAMES, ODD, OPTIONS, READ, end_others, of_rows, put_other, put_wanted
+from kinglet.kernels.loops.keys import (
+    BUFFERS,
+    ESCAPED,
+    NAMES,
+    ODD,
+    OPTIONS,
+    READ,
+    end_others,
+    of_rows,
+    put_other,
+    put_wanted,
+)
 from kinglet.kernels.loops.pointers import bytes_at, find, loop, numbers_at
 from kinglet.kernels.loops.texts import source_of
 
@@ -25,12 +36,19 @@ def _cells(given: Any, row: int, view: int, begun: int) -> int:
     cells = numbers_at(given[CELLS])
     at = text
     others = begun
+    state = READ
+    has_bare = False
     for place in range(count):
         is_quoted = at < end and bytes_at(at)[0] == quote
         value = at
+        has_double = False
         if is_quoted:
             value += 1
             at = find(value, end, quote)
+            # a quote that is written twice is one of the value
+            while at + 1 < end and bytes_at(at + 1)[0] == quote:
+                has_double = True
+                at = find(at + 2, end, quote)
             if at == end:
                 return ODD
             length = at - value
@@ -38,11 +56,17 @@ def _cells(given: Any, row: int, view: int, begun: int) -> int:
         else:
             at = find(at, end, delimiter)
             length = at - value
+            # there two quotes are two
+            has_bare = has_bare or find(value, at, quote) < at
         # an empty value without quotes is as if it were missing
         if is_quoted or length > 0:
             wanted = cells[CELL * place]
             if wanted >= 0:
                 put_wanted(given, row, wanted, value, length, view, text)
+                if has_double:
+                    state = ESCAPED
+            elif has_double:
+                return ODD
             else:
                 name = given[NAMES] + cells[CELL * place + 1]
                 others = put_other(given, others, begun, name, cells[CELL * place + 2], value, length, True)
@@ -52,10 +76,10 @@ def _cells(given: Any, row: int, view: int, begun: int) -> int:
             if at == end or bytes_at(at)[0] != delimiter:
                 return ODD
             at += 1
-    if at < end:
+    if at < end or (has_bare and state == ESCAPED):
         return ODD
     end_others(given, row, begun, others)
-    return READ
+    return state
 
 
 run = of_rows(_cells)
