@@ -26,6 +26,7 @@ _WALKS = 8
 _MOST_PUMPS = 24
 _LARGE = 400
 _REPEATED, _TEXTS = 60, 3
+_TRIES = 8
 _SLOW = 5e-7
 """Seconds a character of the linear-time engine that are worth a word: fifty times what others take."""
 
@@ -109,9 +110,15 @@ def large(regex: str) -> float | None:
     text = Walk(random.Random(1), {}, lambda _: True, {}, _REPEATED).sequence(tree_of(translated(regex)))
     texts = pl.Series([text] * _TEXTS)
     texts.head(1).str.extract_groups(regex)  # compiled before the time is taken
-    begun = time.perf_counter()
-    texts.str.extract_groups(regex)
-    return (time.perf_counter() - begun) / (max(len(text), 1) * _TEXTS)
+    least = float("inf")
+    # a busy machine makes one try slow, but not all of them
+    for _ in range(_TRIES):
+        begun = time.perf_counter()
+        texts.str.extract_groups(regex)
+        least = min(least, (time.perf_counter() - begun) / (max(len(text), 1) * _TEXTS))
+        if least <= _SLOW:
+            break
+    return least
 
 
 def _nested(regex: str) -> bool:
