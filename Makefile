@@ -15,7 +15,7 @@ $(READY): pyproject.toml
 		|| { echo "Kinglet needs Python 3.11 or newer; name one: make PYTHON=python3.11"; exit 1; }
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -e '.[dev]'
-	$(BIN)/python -m kinglet.kernels.compiling
+	-$(BIN)/python -m kinglet.kernels.compiling
 	@touch $@
 
 demo: $(READY)  ## set up everything and do the whole job on the demo logs

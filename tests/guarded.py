@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ctypes
 import mmap
+import os
 import sys
 from typing import Any
 
@@ -54,10 +55,10 @@ def column_of(text: bytes) -> pl.Series:
 
 
 def main() -> None:
-    run = compiled.kernel("json_rows", 10**6)
+    os.environ[compiled.SETTING] = "always"
+    run = compiled.kernel("json_rows", 1)
     if run is None:
         sys.exit("no machine code")
-    regex_at_once._ENOUGH = 0
     for length in range(1, 100):
         filling = b"x" * length
         for text in (

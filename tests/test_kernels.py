@@ -8,6 +8,7 @@ import random
 import subprocess
 import sys
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -98,6 +99,20 @@ def frame_of(rows: list[dict[str, Any]]) -> pl.DataFrame:
 
 
 class JsonRows(unittest.TestCase):
+    def test_threads_that_take_the_same_memory_get_it_one_at_a_time(self) -> None:
+        frame = pl.DataFrame({"n": range(2000)})
+        piece = Piece(pl.Series(range(2000)), frame, {"n": "n"}, [])
+        expected = "".join(lines_of([piece], "\n").to_list()).encode()
+
+        def work(_: int) -> bool:
+            lines = json_bytes([piece], self.run_it)
+            same = bytes(lines) == expected
+            json_rows.give_back(lines)
+            return same
+
+        with ThreadPoolExecutor(8) as pool:
+            self.assertTrue(all(pool.map(work, range(400))))
+
     run_it = staticmethod(compiled.kernel("json_rows", 10**6) or (lambda given: 0))
 
     def both(self, pieces: list[Piece]) -> tuple[str, str]:
@@ -233,7 +248,8 @@ class Structures(unittest.TestCase):
     """What the loops read of structured texts, beside what the column engine reads."""
 
     def setUp(self) -> None:
-        self.assertIsNotNone(compiled.kernel("json_objects", 10**6))
+        for name in ("json_objects", "pairs", "delimited", "xml_elements"):
+            self.assertIsNotNone(compiled.kernel(name, 10**6))
 
     def held(self, texts: list[str | None], structure: Any, wanted: list[str], prefix: str = "") -> int:
         """How many texts the loop itself has read; all must come out as without it."""

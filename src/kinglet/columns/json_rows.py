@@ -5,6 +5,7 @@ The bytes are those of `kinglet.columns.json_text`, which does it with the colum
 
 from __future__ import annotations
 
+import contextlib
 import functools
 from collections.abc import Callable, Collection, Sequence
 from typing import Any, NamedTuple
@@ -90,9 +91,7 @@ def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview
     given[0], given[9] = total, margin
     given[7], given[8], given[12] = (table.ctypes.data for table in tables)
     given[10], given[11], given[13] = fixed.ctypes.data, escapes().ctypes.data, opened.ctypes.data
-    out: Any = _free.pop() if _free else np.empty(0, np.uint8)
-    if len(out) < guess // 2:
-        out = np.empty(guess + 4096, np.uint8)
+    out = _memory(guess)
     done = position = 0
     while True:
         start = out.ctypes.data
@@ -104,6 +103,18 @@ def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview
         grown = np.empty(2 * len(out), np.uint8)
         grown[:position] = out[:position]
         out = grown
+
+
+def _memory(size: int) -> Any:
+    """An array of bytes, of half the size at least; one that was given back where there is one."""
+    import numpy as np
+
+    # asked first and taken then, it might have been taken by another thread in between
+    with contextlib.suppress(IndexError):
+        out = _free.pop()
+        if len(out) >= size // 2:
+            return out
+    return np.empty(size + 4096, np.uint8)
 
 
 def give_back(lines: memoryview) -> None:
@@ -134,11 +145,12 @@ def _line(layout: Layout, kinds: dict[str, int]) -> _Line:
     kinds: how each of its columns is written, in their order.
     """
     key = (id(layout), tuple(kinds.values()))
-    if key not in _lines:
+    known = _lines.get(key)
+    if known is None:
         if len(_lines) >= _MOST_KEPT:
             _lines.clear()
-        _lines[key] = (layout, _Compiler(layout, kinds).line())
-    return _lines[key][1]
+        known = _lines[key] = (layout, _Compiler(layout, kinds).line())
+    return known[1]
 
 
 class _Compiler:

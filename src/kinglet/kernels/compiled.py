@@ -16,6 +16,7 @@ import os
 import subprocess
 import sys
 import threading
+from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -45,21 +46,19 @@ _HASH_BYTES = 32
 _lock = threading.Lock()
 _loaded: dict[str, Callable[[int], int] | None] = {}
 _alive: list[Any] = []
-_seen = 0
+_seen: Counter[str] = Counter()
 _compiler: subprocess.Popen[bytes] | None = None
 
 
 def kernel(name: str, events: int) -> Callable[[int], int] | None:
-    """A function, once it pays: the events of all calls say so. None while the column engine should do the work."""
-    global _seen
-    found = _loaded.get(name, _loaded)
-    if not isinstance(found, dict):
-        return found
+    """A function, once it pays: the events of all calls for it say so. None while the column engine should work."""
+    if name in _loaded:
+        return _loaded[name]
     with _lock:
         if name in _loaded:
             return _loaded[name]
-        _seen += events
-        if _seen < ENOUGH and not is_eager():
+        _seen[name] += events
+        if _seen[name] < ENOUGH and not is_eager():
             return None
         if not _may_be_used():
             _loaded[name] = None
@@ -68,7 +67,7 @@ def kernel(name: str, events: int) -> Callable[[int], int] | None:
         if code is not None:
             _loaded[name] = _function(name, code)
             return _loaded[name]
-        if _seen >= ENOUGH_TO_COMPILE:
+        if _seen[name] >= ENOUGH_TO_COMPILE:
             _start_compiler()
         return None
 
@@ -80,10 +79,9 @@ def is_eager() -> bool:
 
 def forget() -> None:
     """Makes the next call look anew."""
-    global _seen
     with _lock:
         _loaded.clear()
-        _seen = 0
+        _seen.clear()
 
 
 def homes() -> list[Path]:

@@ -63,7 +63,8 @@ def keep(name: str, code: bytes) -> Path:
             aside = home / f"{name}.{secrets.token_hex(4)}.part"
             aside.write_bytes(hashlib.sha256(code).digest() + code)
             place = aside.replace(home / object_name(name))
-            for older in home.glob(f"{name}-*.o"):
+            # those of the same package; the user's cache may be shared by others, and by other machines
+            for older in home.glob(f"{name}-*.o") if home == compiled.homes()[0] else ():
                 if older != place:
                     older.unlink(missing_ok=True)
             return place

@@ -173,6 +173,15 @@ def _is_plain_path(at: int, length: int) -> bool:
 
 
 @loop
+def _ended(given: Any, row: int, begun: int, others: int, is_whole: bool) -> int:
+    """The state of a row whose outermost element has ended, with nothing behind it where it is whole."""
+    if not is_whole:
+        return ODD
+    end_others(given, row, begun, others)
+    return ESCAPED if numbers_at(given[SCRATCH] + _IS_ESCAPED)[0] == 1 else READ
+
+
+@loop
 def _element(given: Any, row: int, view: int, begun: int) -> int:
     """The state of a row; -1 where there is no room."""
     text = source_of(view, given[BUFFERS])
@@ -204,10 +213,7 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
                 return ODD
             at = past_blanks(at + 1, end)
             if level == 0:
-                if at < end:
-                    return ODD
-                end_others(given, row, begun, others)
-                return ESCAPED if numbers_at(given[SCRATCH] + _IS_ESCAPED)[0] == 1 else READ
+                return _ended(given, row, begun, others, at == end)
             continue
         name = at + 1
         name_end = _name(name, end)
@@ -268,10 +274,7 @@ def _element(given: Any, row: int, view: int, begun: int) -> int:
                 return ODD
             at = past_blanks(at + 2, end)
             if level == 0:
-                if at < end:
-                    return ODD
-                end_others(given, row, begun, others)
-                return ESCAPED if numbers_at(given[SCRATCH] + _IS_ESCAPED)[0] == 1 else READ
+                return _ended(given, row, begun, others, at == end)
             continue
         if bytes_at(at)[0] != _GREATER:
             return ODD
