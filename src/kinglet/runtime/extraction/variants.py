@@ -94,9 +94,7 @@ def _of_all_runs(
                 found = found._replace(texts=found.texts.filter(mine), matched=mine.filter(mine))
         if len(rows):
             part = group.slice(start, len(rows)) if start is not None else group.gather(rows)
-            matched, _ = _taken(plan.variants[index].reading, part, text, reference, frozenset(), found)
-            assert matched is not None
-            extracted.append(Extracted.of(plan, index, matched, "complete"))
+            extracted.append(_known(plan, index, part, text, reference, found))
     rest = pl.concat(left).sort() if left else pl.Series([], dtype=pl.UInt32)
     lengths: dict[int, int] = dict(ends_column.search_sorted(rest, side="right").value_counts().rows())
     starts = accumulate((lengths.get(number, 0) for number in range(len(runs))), initial=0)
@@ -106,6 +104,15 @@ def _of_all_runs(
         if number in lengths
     ]
     return extracted, group.gather(rest), others
+
+
+def _known(
+    plan: Plan, index: int, group: Group, text: pl.Series, reference: Reference, found: RegexGroups
+) -> Extracted:
+    """Events of which it is known that a variant reads all of them."""
+    matched, _ = _taken(plan.variants[index].reading, group, text, reference, frozenset(), found)
+    assert matched is not None
+    return Extracted.of(plan, index, matched, "complete")
 
 
 def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
@@ -251,9 +258,7 @@ def _read_at_once(
         elif number is None:
             extracted.append(Extracted.of(plan, None, *_leftover(plan, part, candidates)))
         else:
-            matched, _ = _taken(variants[number].reading, part, text, reference, frozenset(), found)
-            assert matched is not None
-            extracted.append(Extracted.of(plan, candidates[number], matched, "complete"))
+            extracted.append(_known(plan, candidates[number], part, text, reference, found))
     return extracted, left
 
 
