@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import html
 import itertools
 import json
@@ -9,6 +10,7 @@ import re
 import unittest
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import kinglet as package
 from kinglet.errors import ParserFileError
@@ -34,6 +36,7 @@ OWNERS = {
     "accounts/traditional.log": ("openssh", "su", "linux-accounts", "sudo"),
     "accounts/rfc5424.log": ("openssh", "su", "linux-accounts", "sudo"),
     "chrony/chrony.log": "chrony",
+    "apache/access.log": "apache-access", "apache/vhosts.log": "apache-access",
     "apache/error.log": "apache-error", "bind/named.log": "bind", "bind/queries.log": "bind",
     "directory/kadmin.log": "kerberos", "directory/krb5kdc.log": "kerberos", "directory/radius.log": "freeradius",
     "directory/slapd.log": "openldap", "ftp/proftpd-xferlog": "xferlog", "ftp/proftpd.log": "proftpd",
@@ -43,6 +46,7 @@ OWNERS = {
     "mail/dovecot.log": "dovecot", "mail/exim.log": "exim",
     "mail/postfix.log": "postfix", "mariadb/error.log": "mariadb-error", "mariadb/general.log": "mariadb-general",
     "mariadb/slow.log": "mariadb-slow", "nginx/access.log": "nginx-access", "nginx/error.log": "nginx-error",
+    "nginx/timed.log": "nginx-access", "nginx/timed-pairs.log": "nginx-access",
     "packages/alternatives.log": "alternatives", "packages/apt-history.log": "apt-history",
     "packages/apt-term.log": "apt-term", "packages/unattended-upgrades.log": "unattended-upgrades",
     "postgres/postgresql.csv": "postgresql-csv", "postgres/postgresql.json": "postgresql-json",
@@ -56,6 +60,17 @@ OWNERS = {
 
 
 class Mixed(InFolder):
+    def test_a_form_that_several_programs_write_is_that_of_one_by_its_path_only(self) -> None:
+        text = (REAL / "nginx" / "access.log").read_bytes()
+        shelf = package.load_set("library")
+        for name, parser in (
+            ("nginx-access.1", "nginx-access"),
+            ("httpd_access", "apache-access"),
+            ("web.log", "ncsa"),
+        ):
+            Path(name).write_bytes(text)
+            self.assertEqual([parser], list(shelf.parse(name).by_parser), name)
+
     def test_each_log_of_a_folder_goes_to_the_parser_of_its_program(self) -> None:
         shelf = package.load_set("library")
         result = shelf.parse(REAL, reference_time="2026-11-30")
@@ -144,29 +159,66 @@ class Mixed(InFolder):
 
 class Real(unittest.TestCase):
     def test_requests_are_read_as_the_server_recorded_them(self) -> None:
-        events = package.load("nginx-access").parse(REAL / "nginx" / "access.log").events
         records = [
             json.loads(line)
             for line in (REAL / "nginx" / "access.json").read_text("utf-8", "surrogateescape").splitlines()
         ]
-        self.assertEqual(len(records), events.height)
         compared = 0
-        for event, record in zip(events.iter_rows(named=True), records, strict=True):
-            self.assertEqual("complete", event["state"], event["raw"])
-            self.assertLess(abs(event["time"].timestamp() - float(record["time"])), 1)
-            wanted = {
-                "client": record["ip"], "user": record["user"] or None, "status": int(record["status"]),
-                "bytes": int(record["bytes"]), "referrer": record["referrer"] or None, "agent": record["agent"] or None,
-            }  # fmt: skip
-            if event["variant"] == "request":
+        for log, more in (
+            ("access.log", ()),
+            ("timed.log", ("forwarded", "took", "upstream_took")),
+            ("timed-pairs.log", ("took", "upstream_connect", "upstream_header", "upstream_took")),
+        ):
+            events = package.load("nginx-access").parse(REAL / "nginx" / log).events
+            self.assertEqual(len(records), events.height)
+            for event, record in zip(events.iter_rows(named=True), records, strict=True):
+                self.assertEqual("complete", event["state"], event["raw"])
+                self.assertLess(abs(event["time"].timestamp() - float(record["time"])), 1)
+                wanted = {
+                    "client": record["ip"], "user": record["user"] or None, "status": int(record["status"]),
+                    "bytes": int(record["bytes"]), "referrer": record["referrer"] or None,
+                    "agent": record["agent"] or None,
+                }  # fmt: skip
+                if event["variant"] == "request":
+                    method, _, rest = record["request"].partition(" ")
+                    target, _, protocol = rest.rpartition(" ")
+                    wanted |= {"method": method, "target": target, "http_version": protocol.removeprefix("HTTP/")}
+                elif record["request"].isprintable():
+                    wanted |= {"request": record["request"]}
+                said = {name: None if record[name] in ("", "-") else record[name] for name in more}
+                wanted |= said | ({"took": float(record["took"])} if "took" in more else {})
+                compared += len(wanted)
+                self.assertEqual(wanted, {name: event[name] for name in wanted})
+        self.assertGreater(compared, 1300)
+
+    def test_requests_are_read_as_another_server_recorded_them(self) -> None:
+        names = ("micros", "client", "ident", "user", "request", "status", "bytes", "referrer", "agent", "host", "port")
+        rows = (REAL / "apache" / "access.fields").read_text("utf-8").splitlines()
+        records = [dict(zip(names, row.split("\t"), strict=True)) for row in rows]
+        for log in ("access.log", "vhosts.log"):
+            events = package.load("apache-access").parse(REAL / "apache" / log).events
+            self.assertEqual(len(records), events.height)
+            for event, record in zip(events.iter_rows(named=True), records, strict=True):
+                self.assertEqual("complete", event["state"], event["raw"])
+                self.assertLess(abs(event["time"].timestamp() - int(record["micros"]) / 1e6), 1)
+                wanted: dict[str, Any] = {"client": record["client"]}
+                for name in ("ident", "user", "referrer", "agent"):
+                    # escapes as those of a literal of Python, whose bytes are UTF-8
+                    text = ast.literal_eval('b"' + record[name] + '"').decode()
+                    wanted[name] = None if record[name] == "-" else text
+                for name in ("status", "bytes"):
+                    wanted[name] = int(record[name])
                 method, _, rest = record["request"].partition(" ")
                 target, _, protocol = rest.rpartition(" ")
-                wanted |= {"method": method, "target": target, "http_version": protocol.removeprefix("HTTP/")}
-            elif record["request"].isprintable():
-                wanted |= {"request": record["request"]}
-            compared += len(wanted)
-            self.assertEqual(wanted, {name: event[name] for name in wanted})
-        self.assertGreater(compared, 300)
+                if re.fullmatch(r"HTTP/\d\.\d", protocol) and target and " " not in method:
+                    wanted |= {"variant": "request", "method": method, "http_version": protocol.removeprefix("HTTP/")}
+                    wanted |= {"target": ast.literal_eval('b"' + target + '"').decode()}
+                else:
+                    wanted |= {"variant": "no-request"}
+                    wanted |= {"request": None if record["request"] == "-" else record["request"]}
+                if log == "vhosts.log":
+                    wanted |= {"vhost": record["host"], "vhost_port": int(record["port"])}
+                self.assertEqual(wanted, {name: event[name] for name in wanted}, event["raw"])
 
     def test_errors_of_the_server_name_their_requests(self) -> None:
         result = package.load("nginx-error").parse(REAL / "nginx" / "error.log")

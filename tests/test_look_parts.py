@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import random
 import unittest
 from typing import Any
 
@@ -170,6 +171,27 @@ class Ways(unittest.TestCase):
         line = next(way for way in found if way.events == {"line": True})
         self.assertEqual(0.5, line.explained)
         self.assertIn("20 lines do not fit; line 2 `at line 0` would be no first line of an event", line.wrong)
+
+    def test_whatever_stands_before_the_stamp_a_line_like_the_others_is_no_continuation(self) -> None:
+        rng = random.Random(4)
+        odd = ("::1", "2001:db8::7", "192.0.2.7", "quay-1", "[eth0]", "a/b/c/d/e/f", "-", "t.varela", "«x»")
+        for opened, closed in (("[", "]"), ("(", ")"), ("", "")):
+            with self.subTest(opened=opened):
+                lines = [
+                    f"{rng.choice(odd)} - {rng.choice(odd)} {opened}2026-03-05 01:31:{i % 60:02}{closed} ok {i}"
+                    for i in range(300)
+                ]
+                if opened:
+                    lines[77] = f"quay-1 - one more word {opened}2026-03-05 01:31:17{closed} ok"
+                found = boundaries(sampled("\n".join(lines) + "\n"))
+                self.assertEqual(({"line": True}, 300), (found[0].events, found[0].count), found)
+
+    def test_a_stamp_in_the_middle_of_a_message_begins_no_event(self) -> None:
+        lines = [f"quay-{i} 2026-03-05 01:31:{i % 60:02} lost" for i in range(200)]
+        lines[40:40] = ["caused by a door that opened on 2026-03-04 11:00:00"]
+        found = boundaries(sampled("\n".join(lines) + "\n"))
+        self.assertIn("start", found[0].events)
+        self.assertEqual(200, found[0].count, found)
 
     def test_nothing_comes_of_nothing(self) -> None:
         self.assertEqual([], boundaries(sampled("\n\n")))

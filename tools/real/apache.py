@@ -1,9 +1,11 @@
-"""Apache httpd on loopback, driven by good and bad requests; its error log as it is, and field by field.
+"""Apache httpd on loopback, driven by good and bad requests; its logs as they are, and field by field.
 
     python tools/real/apache.py FOLDER
 
-Needs Debian's package apache2-bin. Writes `error.log`, and of the same requests once more `error.fields`, where the
-server itself sets a bar between level, module, error, client, referrer and message.
+Needs Debian's package apache2-bin. Writes `access.log` and `vhosts.log` (Debian's `vhost_combined`), and of the same
+requests `access.fields`, where the server itself sets tabs between microseconds, client, identity, user, request,
+status, bytes, referrer, user agent, name and port. Then `error.log`, and of the same requests once more
+`error.fields`, where it sets a bar between level, module, error, client, referrer and message.
 """
 
 from __future__ import annotations
@@ -21,7 +23,7 @@ CLOSE = b"Connection: close\r\n\r\n"
 MODULES = Path("/usr/lib/apache2/modules")
 NEEDED = (
     "mpm_event", "authn_core", "authn_file", "authz_core", "authz_user", "authz_host", "auth_basic", "alias", "dir",
-    "mime", "proxy", "proxy_http", "cgid", "autoindex",
+    "mime", "proxy", "proxy_http", "cgid", "autoindex", "log_config",
 )  # fmt: skip
 CONFIG = """
 ServerRoot {inner}
@@ -40,6 +42,7 @@ LimitRequestLine 2000
 LimitRequestFields 20
 {form}
 ErrorLog {log}
+{access}
 <Directory {inner}/site>
   Require all granted
 </Directory>
@@ -62,10 +65,18 @@ ScriptAlias /run/ {inner}/run/
 </Directory>
 ProxyPass /gone http://127.0.0.1:1/
 """
+COMBINED = r"%h %l %u %t \"%r\" %>s %O \"%{Referer}i\" \"%{User-Agent}i\""
+ACCESS = rf"""
+CustomLog FOLDER/access.log "{COMBINED}"
+CustomLog FOLDER/vhosts.log "%v:%p {COMBINED}"
+CustomLog FOLDER/access.fields "%{{usec}}t\t%h\t%l\t%u\t%r\t%>s\t%O\t%{{Referer}}i\t%{{User-Agent}}i\t%v\t%p"
+"""
 FIELDS = 'ErrorLogFormat "%-l|%-m|%-E|%-a|%-{Referer}i|%M"'
 REQUESTS: tuple[bytes, ...] = (
     b"GET / HTTP/1.1\r\nHost: tide.example\r\nUser-Agent: harbour/1.0\r\nReferer: https://quay.example/a?b=c\r\n",
     b"GET /tide HTTP/1.1\r\nHost: tide.example\r\n",
+    b'GET /tide?a="b" HTTP/1.1\r\nHost: a\r\nUser-Agent: say "low" \\ tide\t\xe5\xad\x97\r\n',
+    b"PUT /tide HTTP/1.1\r\nHost: a\r\nContent-Length: 0\r\nUser-Agent: \r\n",
     b"GET /list/ HTTP/1.1\r\nHost: a\r\n",
     b"GET /list/ HTTP/1.1\r\nHost: a\r\nReferer: https://quay.example/a, referer: b\r\n",
     b"HEAD /none HTTP/1.0\r\n",
@@ -115,12 +126,12 @@ def _site(inner: Path) -> None:
     (inner / "users").write_text(users)
 
 
-def _run(inner: Path, form: str, log: Path) -> None:
+def _run(inner: Path, form: str, log: Path, access: str = "") -> None:
     modules = "\n".join(
         f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in NEEDED if (MODULES / f"mod_{name}.so").exists()
     )
     config = inner / "httpd.conf"
-    config.write_text(CONFIG.format(inner=inner, port=PORT, modules=modules, form=form, log=log))
+    config.write_text(CONFIG.format(inner=inner, port=PORT, modules=modules, form=form, log=log, access=access))
     server = subprocess.Popen(["/usr/sbin/apache2", "-D", "FOREGROUND", "-f", str(config)])
     time.sleep(1.5)
     for request in REQUESTS:
@@ -137,7 +148,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         inner = Path(name)
         _site(inner)
-        _run(inner, "", folder / "error.log")
+        _run(inner, "", folder / "error.log", ACCESS.replace("FOLDER", str(folder)))
         _run(inner, FIELDS, folder / "error.fields")
         for log in ("error.log", "error.fields"):
             whole = (folder / log).read_text("utf-8", "surrogateescape").replace(str(inner), "/srv/quay")

@@ -2,8 +2,8 @@
 
     python tools/real/nginx.py FOLDER
 
-Needs Debian's package nginx-light. Writes `access.log`, `access.json` (the server's own record of the same requests)
-and `error.log`.
+Needs Debian's package nginx-light. Writes `access.log`, the same requests in `timed.log` and `timed-pairs.log` with
+forwarded addresses and times, `access.json` (the server's own record of them) and `error.log`.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from pathlib import Path
 
 from sending import send
 
-PORT = 8180
+PORT, BEHIND = 8180, 8182
 CLOSE = b"Connection: close\r\n\r\n"
 CONFIG = """
 daemon off; pid {inner}/nginx.pid; error_log {folder}/error.log notice; worker_processes 1;
@@ -26,17 +26,33 @@ events {{}}
 http {{
   log_format record escape=json '{{"ip":"$remote_addr","user":"$remote_user","time":"$msec","request":"$request",'
     '"method":"$request_method","target":"$request_uri","protocol":"$server_protocol","status":"$status",'
-    '"bytes":"$body_bytes_sent","referrer":"$http_referer","agent":"$http_user_agent"}}';
+    '"bytes":"$body_bytes_sent","referrer":"$http_referer","agent":"$http_user_agent",'
+    '"forwarded":"$http_x_forwarded_for","took":"$request_time","upstream_connect":"$upstream_connect_time",'
+    '"upstream_header":"$upstream_header_time","upstream_took":"$upstream_response_time"}}';
+  log_format timed '$remote_addr - $remote_user [$time_local] "$request" $status $body_bytes_sent "$http_referer" '
+    '"$http_user_agent" "$http_x_forwarded_for" $request_time $upstream_response_time';
+  log_format timed_pairs '$remote_addr - $remote_user [$time_local] "$request" $status $body_bytes_sent '
+    '"$http_referer" "$http_user_agent" rt=$request_time uct="$upstream_connect_time" uht="$upstream_header_time" '
+    'urt="$upstream_response_time"';
   access_log {folder}/access.log combined;
   access_log {folder}/access.json record;
+  access_log {folder}/timed.log timed;
+  access_log {folder}/timed-pairs.log timed_pairs;
   client_body_temp_path {inner}/body; proxy_temp_path {inner}/proxy; fastcgi_temp_path {inner}/fcgi;
   uwsgi_temp_path {inner}/uwsgi; scgi_temp_path {inner}/scgi;
   large_client_header_buffers 2 1k;
+  upstream both {{ server 127.0.0.1:1; server 127.0.0.1:{behind}; }}
+  server {{
+    listen 127.0.0.1:{behind}; access_log off;
+    location / {{ return 200 "behind\\n"; }}
+  }}
   server {{
     listen 127.0.0.1:{port}; listen [::1]:{port}; root {inner}/site;
     location /secret {{ auth_basic "quay"; auth_basic_user_file {inner}/users; }}
     location /closed {{ deny all; }}
     location /gone {{ proxy_pass http://127.0.0.1:1; }}
+    location /behind {{ proxy_pass http://127.0.0.1:{behind}; }}
+    location /both {{ proxy_pass http://both; }}
     location /moved {{ return 301 /tide; }}
   }}
 }}
@@ -64,6 +80,10 @@ REQUESTS: tuple[bytes, ...] = (
     b"GET /" + b"x" * 3000 + b" HTTP/1.1\r\nHost: a\r\n",
     b"GET / HTTP/1.1\r\n",
     b"OPTIONS * HTTP/1.1\r\nHost: a\r\n",
+    b"GET /behind HTTP/1.1\r\nHost: a\r\nX-Forwarded-For: 192.0.2.14\r\n",
+    b"GET /both HTTP/1.1\r\nHost: a\r\nX-Forwarded-For: 2001:db8::7, 198.51.100.3\r\n",
+    b"GET /both HTTP/1.1\r\nHost: a\r\nX-Forwarded-For: unknown\r\n",
+    b'GET /tide HTTP/1.1\r\nHost: a\r\nX-Forwarded-For: say "x", 203.0.113.9\r\n',
 )
 
 
@@ -79,7 +99,7 @@ def main() -> None:
         (inner / "site" / "secret").write_text("low\n")
         (inner / "users").write_text("m.okoro:{PLAIN}low\n")
         config = inner / "nginx.conf"
-        config.write_text(CONFIG.format(inner=inner, folder=folder, port=PORT))
+        config.write_text(CONFIG.format(inner=inner, folder=folder, port=PORT, behind=BEHIND))
         server = subprocess.Popen(["/usr/sbin/nginx", "-c", str(config), "-e", str(folder / "error.log")])
         time.sleep(1)
         for request in REQUESTS:

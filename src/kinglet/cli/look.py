@@ -128,15 +128,14 @@ def _boundaries(out: Console, item: Look) -> None:
 
     out.print()
     out.print(heading("events", "where they start, and what share of the lines that explains"))
-    shown = [_events(way.events) for way in item.boundaries]
-    width = max((len(text) for text in shown), default=0)
-    for i, (way, text) in enumerate(zip(item.boundaries, shown, strict=True)):
+    for i, way in enumerate(item.boundaries):
         line = Text("  ● " if i == 0 else "    ", style=state_colours(out)["complete"])
-        line.append(f"{text:<{width}}", style="bold default" if i == 0 else "default")
-        out.print(line.append(f"  {percent(way.explained):>7}", style="default"), soft_wrap=True)
+        line.append(f"{percent(way.explained):>6}  ", style="default")
+        # not folded, so that it can be copied
+        out.print(line.append(_events(way.events), style="bold default" if i == 0 else "default"), soft_wrap=True)
         for fact in (way.evidence, way.wrong):
             if fact:
-                _hanging(out, Text("      "), fact, 6, style="dim")
+                _hanging(out, Text(" " * 12), fact, 12, style="dim")
 
 
 def _hanging(out: Console, head: Text, text: str, indent: int, style: str = "default") -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -18,6 +19,9 @@ _FEW = 0.005
 _PROBE = 4000
 _MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with
 _LONGEST_WORD = 60
+_REACH = 100  # characters of a line within which the stamp of a first line stands
+_MOST_WORDS = 6
+_MOST_PARTS = 5
 _HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
 _WORD = re.compile(r"[A-Za-z][A-Za-z0-9_.-]*[:=]?")
 
@@ -102,28 +106,64 @@ def _same(way: Boundary, all_: list[Boundary]) -> Boundary:
     return replace(way, wrong="gives the same events as `line`, which is simpler")
 
 
-def _stamp_heads(lines: pl.Series) -> str | None:
-    """A regex of the stamp that most events begin with, and of what stands before it."""
+class _Heads(NamedTuple):
+    """What lines that begin an event have at their beginning: a stamp.
+
+    start: a regex of the stamp that most begin with, and of what stands before it. any: where a sign opens the stamp,
+    such as `[`, also of a line in which more stands before it; such a line is no continuation either.
+    """
+
+    start: str
+    any: str
+
+
+class _Head(NamedTuple):
+    """What stands before the stamp of a line: words between blanks, and signs directly before it.
+
+    words: those that are labels or signs only; the others are None.
+    """
+
+    outline: str
+    indented: bool
+    words: tuple[str | None, ...]
+    glue: str
+
+
+def _stamp_heads(lines: pl.Series) -> _Heads | None:
+    """The stamp that most events begin with."""
     step = max(1, len(lines) // _PROBE)
     probe = lines.gather_every(step).head(_PROBE)
-    heads = [(line[: found[0].start], found[0].form.outline) for line in probe if (found := stamps(line[:80]))]
-    heads = [head for head in heads if len(head[0]) <= 40]
-    texts = Counter(before for before, _ in heads)
+    found = [(line[: at[0].start], at[0].form.outline) for line in probe if (at := stamps(line[:_REACH]))]
+    groups: dict[_Head, list[list[str]]] = {}
+    for before, outline in found:
+        head, words = _head_of(before, outline)
+        groups.setdefault(head, []).append(words)
     forms: Counter[str] = Counter()
-    for before, shape in heads:
-        literal = texts[before] >= 0.9 * len(heads) or re.search(r"[:=]\s*$", before) is not None
-        prefix = re.sub(r"\s+", r"\\s+", _escaped(before)) if literal else _prefix_regex(before)
+    heads: dict[str, _Head] = {}
+    for head, members in groups.items():
+        prefix = _prefix_regex(head, members)
         if prefix is not None:
-            forms[f"^{prefix}{shape}"] += 1
-    if not forms:
-        return None
+            forms[f"^{prefix}{head.outline}"] += len(members)
+            heads[f"^{prefix}{head.outline}"] = head
     usual = [form for form, count in forms.most_common(_MOST_HEADS) if count >= max(2, 0.02 * len(probe))]
     if not usual:
         return None
     if _is_labelled(usual[0]):
-        return usual[0]
+        return _Heads(usual[0], usual[0])
     usual = [form for form in usual if not _is_labelled(form)]  # `End-Date: …` goes on with an event
-    return usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
+    start = usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
+    opened = [rf"^\S.{{0,{_REACH}}}?{heads[form].glue}{heads[form].outline}" for form in usual if heads[form].glue]
+    return _Heads(start, "|".join([start, *dict.fromkeys(opened)]))
+
+
+def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:
+    """The form of what stands before a stamp, and its words."""
+    words = before.split()
+    glue = words.pop() if before and not before[-1].isspace() else ""
+    kept = tuple(
+        word if word != "-" and (word[-1] in ":=" or not re.search(r"[^\W_]", word)) else None for word in words
+    )
+    return _Head(outline, before[:1].isspace(), kept, _token_regex(glue) or _escaped(glue)), words
 
 
 def _is_labelled(form: str) -> bool:
@@ -131,10 +171,26 @@ def _is_labelled(form: str) -> bool:
     return re.match(r"\^[^\[]*[A-Za-z][^\[]*[:=]", form.replace(r"\s", "")) is not None
 
 
-def _prefix_regex(text: str) -> str | None:
-    """What stands before a stamp, with its words and numbers left open; nothing where it is too much."""
-    parts = re.findall(r"[^\W_](?:[\w.-]*[^\W_])?|\s+|.", text)
-    if len(parts) > 8:
+def _prefix_regex(head: _Head, members: Sequence[Sequence[str]]) -> str | None:
+    """What stands before a stamp, words that differ left open; nothing where it is too much."""
+    if len(head.words) > _MOST_WORDS:
+        return None
+    out = r"\s+" if head.indented else ""
+    for i, kept in enumerate(head.words):
+        texts = Counter(words[i] for words in members)
+        if kept is not None or len(texts) == 1:
+            out += _escaped(next(iter(texts)))
+        else:
+            shapes = {_token_regex(text) for text in texts}
+            out += (shapes.pop() if len(shapes) == 1 else None) or r"\S+"
+        out += r"\s+"
+    return out + head.glue
+
+
+def _token_regex(text: str) -> str | None:
+    """A word with its letters and digits left open; nothing where it is of many parts."""
+    parts = re.findall(r"[^\W_](?:[\w.-]*[^\W_])?|.", text)
+    if len(parts) > _MOST_PARTS:
         return None
     out = ""
     for part in parts:
@@ -142,26 +198,24 @@ def _prefix_regex(text: str) -> str | None:
             out += "[A-Za-z]+"
         elif part.isascii() and part.isdigit():
             out += "[0-9]+"
-        elif part[0].isalnum():
-            out += r"[\w.-]+"
         else:
-            out += r"\s+" if part.isspace() else re.escape(part)
+            out += r"[\w.-]+" if part[0].isalnum() else _escaped(part)
     return out
 
 
-def _by_line(lines: pl.Series, filled: pl.Series, stamped: str | None) -> _Way:
-    head = lines.str.contains(stamped) if stamped else None
+def _by_line(lines: pl.Series, filled: pl.Series, stamped: _Heads | None) -> _Way:
+    head = lines.str.contains(stamped.any) if stamped else None
     return _Way({"line": True}, filled, head, "every line is an event")
 
 
-def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: str | None) -> _Way | None:
+def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: _Heads | None) -> _Way | None:
     if stamped is None:
         return None
-    head = lines.str.contains(stamped)
-    start = _short(stamped)
+    head = lines.str.contains(stamped.start)
+    start = _short(stamped.start)
     begins = lines.str.contains(start)
     if (head & ~begins).any():  # the short form would miss an event: the long one is printed
-        start, begins = stamped, head
+        start, begins = stamped.start, head
     return _Way({"start": start}, begins, head, "lines that begin with a stamp")
 
 
@@ -243,19 +297,19 @@ def _by_last_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     return _Way({"end": rf"^\s*{_escaped(last)}\s*$"}, begins, None, f"stretches that end with `{last}`")
 
 
-def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, stamped: str | None) -> Boundary:
+def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, stamped: _Heads | None) -> Boundary:
     """How many lines a way explains: first lines that look like first lines, and others that do not."""
     total = int(filled.sum())
     head = way.head
     if head is None:
         head = (
             _usual_head(lines, way.begins)
-            if stamped is None or not _mostly(lines, way.begins, stamped)
-            else lines.str.contains(stamped)
+            if stamped is None or not _mostly(lines, way.begins, stamped.any)
+            else lines.str.contains(stamped.any)
         )
-    elif stamped is not None and "start" in way.events and not _is_labelled(stamped):
+    elif stamped is not None and "start" in way.events and not _is_labelled(stamped.start):
         # no line that begins like a stamp is a continuation
-        head = head | lines.str.contains(stamped)
+        head = head | lines.str.contains(stamped.any)
     good = filled & ((way.begins & head) | (~way.begins & ~head))
     event = way.begins.cum_sum()
     before = filled & (event == 0)

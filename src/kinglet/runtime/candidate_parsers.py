@@ -1,7 +1,8 @@
 """Several parsers over one log: which of them come into question for a log, and for an event.
 
 For a log its path decides, where parsers claim it and read anything of it; otherwise all come into question, those
-first that claim text which stands in it: of parsers that read an event equally well the first has it.
+first that claim text which stands in it, and those last that claim other paths and nothing else: of parsers that read
+an event equally well the first has it.
 For an event it is text that an event of a parser cannot do without, found for all parsers in one pass (Aho and
 Corasick 1975).
 """
@@ -31,6 +32,10 @@ class Claimed(NamedTuple):
     def claims(self, name: str) -> bool:
         """Whether the path of a log is one of its own."""
         return any(fnmatchcase(name, glob) for glob in self.paths)
+
+    def claims_only_paths(self) -> bool:
+        """Whether nothing but a path tells that a log is its own."""
+        return bool(self.paths) and not self.contains
 
 
 def of_path(parsers: Sequence[Claimed], name: str) -> list[int]:

@@ -174,7 +174,8 @@ class Mixer:
                 return Choice(found.rule, found.order, ())
         data = head.data if head is not None and head.data is not None else b""
         claim = of_contents(self.parsers, data)
-        others = tuple(i for i in every if i not in claim)
+        # those that claim nothing but paths, and not this one, come last
+        others = tuple(sorted((i for i in every if i not in claim), key=lambda i: self.parsers[i].claims_only_paths()))
         if head is None or (not several_rules and len(claim) < _SEVERAL):
             return Choice(self._commonest(every), tuple(claim), others)
         # speed: nothing needs to be tried where one parser claims a log of lines
