@@ -46,7 +46,7 @@ def _tried(program: str, script: str, *samples: str) -> Tried:
 FORM = "its published form"
 TRIED = {
     "alternatives": _tried("dpkg 1.21", "packages", "packages/alternatives.log"),
-    "apache-access": _tried(FORM, "", "nginx/access.log"),
+    "apache-access": _tried("Apache httpd 2.4", "apache", "apache/access.log", "apache/vhosts.log"),
     "apache-error": _tried("Apache httpd 2.4", "apache", "apache/error.log"),
     "apt-history": _tried("apt 2.6", "packages", "packages/apt-history.log"),
     "apt-term": _tried("apt 2.6", "packages", "packages/apt-term.log"),
@@ -54,6 +54,7 @@ TRIED = {
     "bind": _tried("BIND 9.18", "bind", "bind/queries.log", "bind/named.log"),
     "chrony": _tried("chrony 4.3; steps of the clock: its published form", "chrony", "chrony/chrony.log"),
     "cri": _tried(FORM, ""),
+    "csv-header": _tried("any", ""),
     "cron": _tried("cron 3.0pl1", "jobs", "jobs/traditional.log", "jobs/rfc5424.log"),
     "dnsmasq": _tried("dnsmasq 2.90; leases: its published form", "resolvers", "resolvers/dnsmasq.log"),
     "docker-json": _tried(FORM, ""),
@@ -72,8 +73,9 @@ TRIED = {
     "mariadb-error": _tried("MariaDB 10.11", "mariadb", "mariadb/error.log"),
     "mariadb-general": _tried("MariaDB 10.11", "mariadb", "mariadb/general.log"),
     "mariadb-slow": _tried("MariaDB 10.11", "mariadb", "mariadb/slow.log"),
+    "ncsa": _tried("any", "", "nginx/access.log"),
     "netfilter": _tried(FORM, ""),
-    "nginx-access": _tried("nginx 1.22", "nginx", "nginx/access.log"),
+    "nginx-access": _tried("nginx 1.22", "nginx", "nginx/access.log", "nginx/timed.log", "nginx/timed-pairs.log"),
     "nginx-error": _tried("nginx 1.22", "nginx", "nginx/error.log"),
     "node-json": _tried("Node.js 20, pino 9", "runtimes", "runtimes/node.json"),
     "openldap": _tried("OpenLDAP 2.5", "directory", "directory/slapd.log"),

@@ -51,6 +51,9 @@ FAULTS: dict[str, Fault] = {
     "too-slow": Fault("extract", "", "a regex with look-around or the like took longer over it than it may"),
     **{f"bad-{name}": _structure(row.noun) for name, row in STRUCTURES.items()},
     "repeated-key": Fault("extract", "FIELD", "a key stands in it more than once; the last one counts"),
+    "no-header": Fault(
+        "extract", "", "is a row whose header is not known", "a row of `names: header` of which no header is known"
+    ),
     "few-columns": Fault("extract", "FIELD", "has fewer columns than there are names"),
     "many-columns": Fault("extract", "FIELD", "has more columns than there are names; those are kept in `more`"),
     "bad-value": Fault("convert", "FIELD", "is no value of its type", "the text of a field is not valid for its type"),

@@ -81,6 +81,12 @@ class Result:
             batch.add_by_log(found)
         return found
 
+    @functools.cached_property
+    def headers(self) -> dict[str, str]:
+        """The header of each log that has one which names its columns."""
+        sources = [source for batch in self.batches for source in batch.sources]
+        return {source.name: source.header for source in sources if source.header is not None}
+
     @property
     def faults(self) -> dict[str, int]:
         """How often each fault occurs, the commonest first."""

@@ -10,13 +10,14 @@ from typing import Any
 import polars as pl
 
 from kinglet.checking.accepting import text_of
-from kinglet.drafting.cases import model_of, whole_case
+from kinglet.drafting.cases import log_of, model_of, whole_case
 from kinglet.drafting.editing import inserted, is_listed
 from kinglet.drafting.masking import Masks
 from kinglet.drafting.writing import case_lines
 from kinglet.errors import UsageError
 from kinglet.names import RESERVED
 from kinglet.parser import Parser, load_text
+from kinglet.plan.headers import is_under_header
 
 
 @dataclass(frozen=True)
@@ -45,20 +46,22 @@ def add_cases(parser: Parser, places: Sequence[str], *, mask: bool = False) -> t
     masks = Masks()
     found: list[Added] = []
     for place in places:
-        event = event_at(parser, place)
+        event, header = event_at(parser, place)
         raw = str(event["raw"])
         if mask:
-            event = _masked(parser, event, masks, place)
+            event = _masked(parser, event, masks, place, header)
         if event["raw"] in known or raw in known:
             found.append(Added(place, why_not="is a case already"))
             continue
         known.add(str(event["raw"]))
-        event, before = _with_before(parser, event, place)
+        event, before = _with_before(parser, event, place) if header is None else (event, [])
         case = whole_case(parser, event)
         if before:
             case = {"raw": case.pop("raw"), "before": before, **case}
+        if header is not None:
+            case["header"] = header
         if parser._definition.maps:
-            case["model"] = model_of(parser, case["raw"], case.get("at"), before)
+            case["model"] = model_of(parser, case["raw"], case.get("at"), before, header)
         lines = tuple(case_lines(case))
         text = inserted(text, "cases", lines)
         found.append(Added(place, lines))
@@ -99,8 +102,8 @@ def _same(parser: Parser, one: dict[str, Any], other: dict[str, Any]) -> bool:
     return all(one.get(name) == other.get(name) for name in parser.fields)
 
 
-def event_at(parser: Parser, place: str) -> dict[str, Any]:
-    """The event of a log that has a line.
+def event_at(parser: Parser, place: str) -> tuple[dict[str, Any], str | None]:
+    """The event of a log that has a line, and the header of the log, where it names the columns of its rows.
 
     Raises:
         UsageError: it is no place, or there is no such line.
@@ -110,7 +113,10 @@ def event_at(parser: Parser, place: str) -> dict[str, Any]:
         raise UsageError(f"`{place}` is no event of a log", "write LOG:LINE, as in pump.log:17")
     line = int(match["line"])
     rows: pl.DataFrame | None = None
+    header: str | None = None
     for batch in parser.parse_batches(match["log"]):
+        if is_under_header(parser._plan.envelope):
+            header = next(iter(batch.headers.values()), None)
         events = batch.events
         here = events.filter(pl.col("line") <= line)
         if here.height:
@@ -119,16 +125,16 @@ def event_at(parser: Parser, place: str) -> dict[str, Any]:
             break
     if rows is None or line - int(rows["line"][0]) > str(rows["raw"][0]).count("\n"):
         raise UsageError(f"{match['log']} has no line {line}", "see `kinglet try` for the lines of events")
-    return rows.row(0, named=True)
+    return rows.row(0, named=True), header
 
 
-def _masked(parser: Parser, event: dict[str, Any], masks: Masks, place: str) -> dict[str, Any]:
+def _masked(parser: Parser, event: dict[str, Any], masks: Masks, place: str, header: str | None) -> dict[str, Any]:
     """An event with stand-ins, read again: it has to be read as before."""
     texts = {name: value for name, value in event.items() if isinstance(value, str)}
     values = [(name, value) for name, value in texts.items() if name not in (*RESERVED, "body")]
     raw = masks.text(texts["raw"], values)
     moment = event["time"]
-    again = parser.parse([raw], reference_time=moment).events.row(0, named=True)
+    again = parser.parse(log_of([raw], header), reference_time=moment).events.row(0, named=True)
     same = all(
         (again[name] is None) == (value is None) for name, value in event.items() if name in parser.fields
     ) and all(again[name] == event[name] for name in ("variant", "state"))

@@ -140,6 +140,10 @@ def _envelope(work: Build) -> None:
         work.envelope = read_pattern(work, path, given, {}, onward)
     else:
         work.envelope = read_form(work, path, given, {}, onward)
+        csv = work.definition.events.csv
+        if given.has_header and (csv is None or (csv is not True and not csv.header)):
+            hint = "write `events: csv`, or give the names of the columns"
+            work.report((*path, "delimited", "names"), "there is no header: events are not rows under one", hint)
         work.body = BODY if given.syslog is not None or given.regex is not None else None
         if given.regex is not None and work.envelope and BODY not in (item.name for item in work.envelope.fields):
             work.report((*path, "regex"), f"has no group `{BODY}` for the message", f"end it with `(?P<{BODY}>.*)$`")

@@ -182,6 +182,8 @@ class Cutter:
         breaks = self.breaks(data, final)
         cuts = self.boundary.find(Buffer(data, breaks, self.continued is not None, final))
         spans = cuts.spans
+        if self.boundary.header is not None and self.source.header is None:
+            self.source.header = self.boundary.header.decode("utf-8", "replace")
         if self.continued and spans.height:
             spans = _skipped(data, spans)
         spans, opened = (spans.head(-1), spans.tail(1)) if cuts.opened else (spans, None)

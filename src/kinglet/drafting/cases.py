@@ -93,12 +93,19 @@ def whole_case(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-def model_of(parser: Parser, raw: str, at: str | None, before: Sequence[str] = ()) -> dict[str, Any]:
+def log_of(raws: Sequence[str], header: str | None = None) -> list[str] | bytes:
+    """Raw events as what can be parsed; header: the row above them, where it names their columns."""
+    return list(raws) if header is None else "\n".join([header, *raws]).encode()
+
+
+def model_of(
+    parser: Parser, raw: str, at: str | None, before: Sequence[str] = (), header: str | None = None
+) -> dict[str, Any]:
     """What an event becomes in the model, as far as the parser file says it: its type, severity, and what is filled.
 
-    before: raw events of the log that stand before it.
+    before: raw events of the log that stand before it. header: the row above them, where it names their columns.
     """
-    result = parser.parse([*before, raw], reference_time=at, workers=1)
+    result = parser.parse(log_of([*before, raw], header), reference_time=at, workers=1)
     mapped = next(reversed(list(result.to_model())), None)
     names = {variant.name: variant for variant in parser._plan.variants}
     variant = names.get(str(result.events["variant"][-1]))

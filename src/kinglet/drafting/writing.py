@@ -137,6 +137,8 @@ def _cases(shape: Shape) -> Iterator[str]:
 def case_lines(case: dict[str, Any]) -> Iterator[str]:
     """A case as an item of the list."""
     yield f"  - raw: {quoted(case['raw'])}"
+    if "header" in case:
+        yield f"    header: {scalar(case['header'])}"
     if "before" in case:
         yield f"    before: {scalar(case['before'])}"
     if "at" in case:

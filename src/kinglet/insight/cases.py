@@ -132,7 +132,10 @@ def _batches(parser: Parser, cases: Sequence[Case]) -> list[CaseBatch]:
     for at, numbers in moments.items():
         logs = open_sources(*([*(cases[i].before or ()), cases[i].raw] for i in numbers))
         # logs of a known size are put together
-        sources = [dataclasses.replace(log, size=len(cases[i].raw)) for i, log in zip(numbers, logs, strict=True)]
+        sources = [
+            dataclasses.replace(log, size=len(cases[i].raw), header=cases[i].header)
+            for i, log in zip(numbers, logs, strict=True)
+        ]
         of_source = {id(source): i for i, source in zip(numbers, sources, strict=True)}
         options = Options(as_moment(at) if at is not None else None)
         for parsed, _ in parser._run(sources, options, 1, lambda parsed: None):

@@ -14,6 +14,7 @@ from kinglet.insight.finding import finding, spread
 from kinglet.insight.spans import Span, spans, stamp_place
 from kinglet.insight.timeline import Timeline, timeline
 from kinglet.names import RESERVED
+from kinglet.plan.headers import plan_under
 
 if TYPE_CHECKING:
     from kinglet.result import Result
@@ -117,7 +118,7 @@ def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:
 
 
 def _event(result: Result, row: dict[str, Any]) -> ShownEvent:
-    plan = result.parser._plan
+    plan = plan_under(result.parser._plan, result.headers.get(row["file"]))
     found = spans(plan, row["raw"], row["variant"])
     rule = next((rule for rule in plan.times if rule.field is None and rule.label == row["time_rule"]), None)
     return ShownEvent(
@@ -154,7 +155,8 @@ def _faults(result: Result, events: pl.DataFrame, examples: int) -> list[ShownFa
         rows = each.filter(pl.col("faults").list.contains(fault)).head(examples)
         found = []
         for row in rows.iter_rows(named=True):
-            reason = reasons(result.parser._plan, row["raw"], row["variant"], [fault])[0]
+            plan = plan_under(result.parser._plan, result.headers.get(row["file"]))
+            reason = reasons(plan, row["raw"], row["variant"], [fault])[0]
             found.append((_event(result, row), reason))
         shown.append(ShownFault(fault, count, found))
     return shown

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from kinglet.lazy import lazy
 from kinglet.spec.forms import ReadingForm
 from kinglet.spec.section import Section
 from kinglet.structured.by_form import Structure
@@ -19,5 +20,8 @@ def structure_of(form: ReadingForm) -> Structure:
     name, given = next((name, given) for name, given in form.given_forms.items() if name in STRUCTURES)
     reader = STRUCTURES[name].load()
     arguments = dict(given) if isinstance(given, Section) else {}
+    if form.has_header:
+        reader = lazy("kinglet.structured", "delimited:UnderHeader")
+        del arguments["names"]
     found: Structure = reader(**arguments) if arguments or given is True else reader(given)
     return found

@@ -64,6 +64,8 @@ class Source:
     """Whether the other logs are read where this one cannot be."""
     held: bytes | None = None
     """All of a small log once it has been read to see what it is, so that it is opened once."""
+    header: str | None = None
+    """The row that says what the columns of its rows are called, once it has been read."""
     error: str | None = None
     """Why it could not be read, or not to its end, where it may fail."""
 

@@ -35,14 +35,17 @@ class PairsForm(Section):
 class DelimitedForm(Section):
     """How rows of values are written, and what their columns are called."""
 
-    names: list[str] = Field(min_length=1, description="the columns, in order; each becomes a field")
+    names: Literal["header"] | Annotated[list[str], Field(min_length=1)] = Field(
+        description="the columns, in order, each of which becomes a field; or `header`: a log's own names them, and "
+        "those with a type become fields"
+    )
     delimiter: str = Field(",", min_length=1, max_length=1, description="the character between values")
     quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
 
     @field_validator("names")
     @classmethod
-    def _once(cls, value: list[str]) -> list[str]:
-        if twice := [name for name in value if value.count(name) > 1]:
+    def _once(cls, value: list[str] | str) -> list[str] | str:
+        if isinstance(value, list) and (twice := [name for name in value if value.count(name) > 1]):
             raise ValueError(f"has the name `{twice[0]}` twice")
         return value
 
@@ -118,8 +121,14 @@ class ReadingForm(Section):
     @property
     def written(self) -> dict[str, str]:
         """What the file calls each field of structure: as the log does."""
-        columns = [*(self.delimited.names if isinstance(self.delimited, DelimitedForm) else ()), *(self.fixed or ())]
+        named = self.delimited is not None and not self.has_header
+        columns = [*(self.delimited.names if self.delimited is not None and named else ()), *(self.fixed or ())]
         return {field_of(name): name for name in (*self.keys, *columns, *self.types)}
+
+    @property
+    def has_header(self) -> bool:
+        """Whether the header of a log says what its columns are called."""
+        return self.delimited is not None and self.delimited.names == "header"
 
     @model_validator(mode="after")
     def _one_form(self) -> Self:

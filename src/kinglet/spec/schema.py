@@ -409,6 +409,7 @@ class Case(Section):
     before: Texts | None = Field(None, description="raw events of the log that stand before it, for `remember`")
     note: str | None = None
     at: str | None = Field(None, description="the moment to take a missing year from")
+    header: str | None = Field(None, description="the header of the log, where it names the columns")
     expect: dict[str, Any] = Field({}, description="state, variant, time, faults and fields by name")
     model: dict[str, Any] = Field({}, description="attributes of the mapped event by dotted path")
 

@@ -6,6 +6,7 @@ it were missing.
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Sequence
 
@@ -84,3 +85,30 @@ class Delimited(WithoutLists):
         if token.startswith(self.quote):
             return token[1:-1].replace(self.quote * 2, self.quote)
         return token or None
+
+
+class UnderHeader(Delimited):
+    """The structure of rows whose columns the header of their log names.
+
+    A row of which no header is known has the fault `no-header`, and values called `column_1` and so on.
+    """
+
+    def __init__(self, delimiter: str = ",", quote: str = '"') -> None:
+        super().__init__((), delimiter, quote)
+        self.loop = None
+        self._under = functools.lru_cache(maxsize=256)(self._made)
+
+    def under(self, header: str) -> Delimited:
+        """The structure of rows under a header; its names without blanks around them."""
+        return self._under(header)
+
+    def fault(self, values: Sequence[Value]) -> str | None:
+        """That there is no header."""
+        return "no-header"
+
+    def _made(self, header: str) -> Delimited:
+        values = self.values(header)
+        if values is None:
+            return self
+        names = [(value.text or "").strip() or value.path for value in values]
+        return Delimited(names, self.delimiter, self.quote)

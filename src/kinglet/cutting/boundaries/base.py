@@ -50,12 +50,14 @@ class Boundary:
 
     kept: the attributes that it holds from buffer to buffer, with their types; a `Session` stores them. by_bytes:
     whether it counts the bytes of the log itself, not of its text. together: whether it takes several small logs at
-    once, whose beginnings are the `heads` of a buffer.
+    once, whose beginnings are the `heads` of a buffer. header: the row that names the columns of the others, once it is
+    known.
     """
 
     kept: ClassVar[Mapping[str, Any]] = {}
     by_bytes: ClassVar[bool] = False
     together: ClassVar[bool] = False
+    header: bytes | None = None
 
     def find(self, buffer: Buffer) -> FoundEvents:
         """The events in a buffer."""

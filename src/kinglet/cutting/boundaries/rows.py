@@ -41,7 +41,6 @@ class Rows(Boundary):
 
     def __init__(self, delimiter: str, quote: str, header: bool, max_bytes: int, max_lines: int) -> None:
         self.quote = quote.encode()
-        self.header: bytes | None = None
         self.wants_header = header
         self.max_bytes, self.max_lines = max_bytes, max_lines
         mark, between = re.escape(self.quote), re.escape(delimiter.encode())

@@ -12,6 +12,7 @@ import polars as pl
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
+from kinglet.runtime.extraction.headers import by_header, rejoined
 from kinglet.runtime.extraction.read import read_texts
 from kinglet.runtime.extraction.regex_groups import RegexGroups
 from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, side_by_side
@@ -38,7 +39,7 @@ def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Refer
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
     start = Group(rows.alias(ROW), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
     extracted: list[Extracted] = []
-    entered, outside = yield from _envelope(plan, start, reference)
+    entered, outside = yield from _envelope(plan, start, reference, batch)
     if outside is not None:
         outside = outside._replace(faults=[*outside.faults, ("no-match", every(outside))])
         extracted.append(Extracted.of(plan, None, outside, "unmatched"))
@@ -115,11 +116,16 @@ def _known(
     return Extracted.of(plan, index, matched, "complete")
 
 
-def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
+def _envelope(
+    plan: Plan, group: Group, reference: Reference, batch: EventBatch
+) -> Requests[tuple[Group | None, Group | None]]:
     if plan.envelope is None:
         return group, None
     now = frozenset(name for name in (*(kind.slot for kind in plan.kinds), plan.body, MORE) if name is not None)
-    inside, outside = yield from _take(plan.envelope, group, group.columns.get_column("raw"), reference, now)
+    found: list[tuple[Group | None, Group | None]] = []
+    for reading, part in by_header(plan.envelope, group, batch.sources):
+        found.append((yield from _take(reading, part, part.columns.get_column("raw"), reference, now)))
+    inside, outside = rejoined([one for one, _ in found]), rejoined([other for _, other in found])
     if inside is not None:
         wanted = plan.texts_later.union(item.name for item in inside.pending)
         texts = pl.DataFrame([text for text in inside.texts.get_columns() if text.name in wanted])

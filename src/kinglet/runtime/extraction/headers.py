@@ -1,0 +1,45 @@
+"""The events of a batch by the header that they stand under, and together again once they are read."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import polars as pl
+
+from kinglet.plan.data import Reading
+from kinglet.plan.headers import is_under_header, under
+from kinglet.runtime.groups import Group, joined
+from kinglet.source.logs import Source
+
+
+def by_header(reading: Reading, group: Group, sources: Sequence[Source]) -> list[tuple[Reading, Group]]:
+    """The events of a batch by the header that they stand under, each with the envelope as it is read there."""
+    if not is_under_header(reading):
+        return [(reading, group)]
+    headers = [source.header for source in sources]
+    kinds = list(dict.fromkeys(headers))
+    readings = [under(reading, header) for header in kinds]
+    if len(kinds) == 1:
+        return [(readings[0], group)]
+    kind_of = pl.Series([kinds.index(header) for header in headers], dtype=pl.UInt32)
+    kind = kind_of.gather(group.columns["#source"])
+    return [(one, part) for i, one in enumerate(readings) if len((part := group.where(kind == i)).rows)]
+
+
+def rejoined(groups: Sequence[Group | None]) -> Group | None:
+    """Groups of one batch as one, in the order of their events; None where there are none."""
+    there = [group for group in groups if group is not None]
+    if len(there) < 2:
+        return there[0] if there else None
+    names = list(dict.fromkeys(name for group in there for name, _ in group.faults))
+    whole = joined([_with_faults(group, names) for group in there])
+    return whole.gather(whole.rows.arg_sort())
+
+
+def _with_faults(group: Group, names: Sequence[str]) -> Group:
+    """A group that has masks of some faults, in this order."""
+    none = pl.Series([False]).new_from_index(0, len(group.rows))
+    masks: dict[str, pl.Series] = {}
+    for name, mask in group.faults:
+        masks[name] = masks[name] | mask if name in masks else mask
+    return group._replace(faults=[(name, masks.get(name, none)) for name in names])
