@@ -35,7 +35,8 @@ from kinglet.structured.json_objects import JsonObjects
 from kinglet.structured.pairs import Pairs
 from kinglet.structured.xml_elements import XmlElements
 from tests.helpers import ROOT, InFolder, examples, kinglet
-from tests.test_library import OWNERS, REAL
+from tests.records import REAL
+from tests.test_library import OWNERS
 
 compiling.compile_all()
 

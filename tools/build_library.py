@@ -2,28 +2,36 @@
 
     python tools/build_library.py [PARSER...]
 
-With names it prints their rows only. The speeds are events a second of processor time to NDJSON of the fields, of
-samples written out many times, beside a loop over the same events in Python with the same expressions, `strptime` and
-`json`.
+With names it prints their rows only. Values are compared where the program itself recorded its events a second time
+(`tests/records.py`). The speeds are events a second of processor time to NDJSON of the fields, of samples written out
+many times, beside a loop over the same events in Python with the same expressions, `strptime` and `json`.
 """
 
 from __future__ import annotations
 
 import csv
 import json
+import re
 import sys
 import tempfile
 import time
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, NamedTuple
+from xml.etree import ElementTree
 
 import kinglet
+from kinglet.drafting.cases import log_of
 from kinglet.regex.for_python import for_python
 from kinglet.shelf import shelf
 from kinglet.spec.ready import ready_parsers
 
 ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT))
+
+from tests.records import RECORDS  # noqa: E402
+
 REAL = ROOT / "tests" / "real"
 PAGE = ROOT / "docs" / "library.md"
 MARK, END = "<!-- made by tools/build_library.py -->\n", "\n<!-- end -->"
@@ -106,40 +114,56 @@ TRIED = {
 }
 
 
-def _own(name: str) -> tuple[Any, list[str]]:
-    """A parser, and the raw events that are its own: of its samples, or where it has none of its cases."""
+def _own(name: str) -> tuple[Any, list[str], str | None]:
+    """A parser, and the raw events that are its own: of its samples, or where it has none of its cases.
+
+    Last is the header above them, where it names their columns.
+    """
     parser = kinglet.load(name)
     raws: list[str] = []
+    cases = parser._definition.cases
+    header = next((case.header for case in cases if case.header is not None), None)
     for sample in TRIED[name].samples:
         events = parser.parse(REAL / sample, reference_time=AT).events
         raws += events.filter(events["variant"].is_not_null())["raw"].to_list()
-    return parser, raws or [case.raw for case in parser._definition.cases]
+    return parser, raws or [case.raw for case in cases if case.header == header or header is None], header
+
+
+def _compared(name: str) -> str:
+    """How many values the program recorded itself, and how many of them are read so."""
+    if name not in RECORDS:
+        return "–"
+    each = [(len(one.recorded), one.equal) for one in RECORDS[name]()]
+    values, equal = sum(count for count, _ in each), sum(count for _, count in each)
+    return f"{values:,}, all equal" if equal == values else f"{values:,}, {equal:,} equal"
 
 
 def _row(name: str, classes: list[str]) -> str:
     tried = TRIED[name]
-    parser, raws = _own(name)
-    counts = parser.parse(raws, reference_time=AT).counts
+    parser, raws, header = _own(name)
+    counts = parser.parse(log_of(raws, header), reference_time=AT).counts
     program = f"{tried.program}, `tools/real/{tried.script}.py`" if tried.script else tried.program
     events = f"{counts['events']}" + ("" if tried.samples else " of its cases")
-    ours, theirs = _speeds(parser, raws)
+    ours, theirs = _speeds(parser, raws, header)
     ratio = f"{ours / theirs:.1f}" if theirs else "–"
     shown = ", ".join(classes[:4]) + (" …" if len(classes) > 4 else "")
     beside = f"{theirs / 1000:,.0f}" if theirs else "–"
-    cells = [f"`{name}`", program, events, counts["complete"], shown, f"{ours / 1000:,.0f}", beside, ratio]
+    speeds = [f"{ours / 1000:,.0f}", beside, ratio]
+    cells = [f"`{name}`", program, events, counts["complete"], _compared(name), shown, *speeds]
     return "| " + " | ".join(map(str, cells)) + " |"
 
 
-def _speeds(parser: Any, raws: list[str]) -> tuple[float, float]:
+def _speeds(parser: Any, raws: list[str], header: str | None) -> tuple[float, float]:
     """Events a second of processor time: of the parser, and of a loop over the same events."""
     many = raws * max(1, BYTES // max(1, sum(map(len, raws))))
+    log = log_of(many, header)
     ours = 0.0
     with tempfile.TemporaryDirectory() as folder:
         for _ in range(2):
             begun = time.process_time()
-            parser.parse(many, reference_time=AT, workers=1).write(Path(folder) / "out.ndjson", as_="fields")
+            parser.parse(log, reference_time=AT, workers=1).write(Path(folder) / "out.ndjson", as_="fields")
             ours = max(ours, len(many) / (time.process_time() - begun))
-        reader = _reader(parser)
+        reader = _reader(parser, header)
         if reader is None:
             return ours, 0.0
         begun = time.process_time()
@@ -151,35 +175,85 @@ def _speeds(parser: Any, raws: list[str]) -> tuple[float, float]:
         return ours, len(many) / (time.process_time() - begun)
 
 
-def _reader(parser: Any) -> Any:
-    """How a loop in Python would read an event: the same expressions, one after the other."""
+_PAIR = re.compile(r'([^\s=\[\]]+)=("(?:[^"\\]|\\.)*"|[^\s\]]*)')
+
+
+def _structured(structure: Any, names: Any, text: str) -> dict[str, Any]:
+    """What the standard library, or a line of one's own, reads of a text with structure."""
+    if structure.name == "json":
+        found: Any = json.loads(text)
+        return found if isinstance(found, dict) else {}
+    if structure.name == "delimited":
+        return dict(zip(names, next(csv.reader([text])), strict=False))
+    if structure.name == "xml":
+        return {node.tag: node.text for node in ElementTree.fromstring(text).iter()}
+    if structure.name == "block":
+        return dict(line.split(":", 1) for line in text.splitlines() if ":" in line)
+    return {key: value.strip('"') for key, value in _PAIR.findall(text)}
+
+
+def _reader(parser: Any, header: str | None) -> Any:
+    """How a loop in Python would read an event: the same expressions and structures, one after the other.
+
+    None where the structure is columns by position.
+    """
     plan = parser._plan
-    envelope = plan.envelope
-    structure = envelope.structures[0].structure.name if envelope is not None and envelope.structures else None
-    if envelope is None and plan.variants[0].reading.structures:
-        structure = plan.variants[0].reading.structures[0].structure.name
-    if structure == "json":
-        return json.loads
-    if structure == "delimited":
-        names = parser._definition.envelope.delimited.names
-        return lambda raw: dict(zip(names, next(csv.reader([raw])), strict=False))
-    if structure in ("xml", "block", "pairs", "fixed"):
+    readings = [one for one in (plan.envelope, *(variant.reading for variant in plan.variants)) if one is not None]
+    if any(one.structure.name == "fixed" for reading in readings for one in reading.structures):
         return None
-    heads = [for_python(regex) for regex in envelope.regexes] if envelope is not None else []
-    bodies = [[for_python(regex) for regex in variant.reading.regexes] for variant in plan.variants]
+    names = header.split(",") if header is not None else None
+
+    def compiled(reading: Any) -> Any:
+        regexes = [for_python(regex) for regex in reading.regexes]
+        structures = [(one, names or getattr(one.structure, "names", None)) for one in reading.structures]
+
+        def read(text: str) -> dict[str, Any] | None:
+            values: dict[str, Any] = {}
+            for regex in regexes:
+                if (match := regex.search(text)) is not None:
+                    values = match.groupdict()
+                    break
+            else:
+                if regexes:
+                    return None
+            for one, columns in structures:
+                part = values.get(one.source) if one.source is not None else text
+                if part:
+                    try:
+                        found = _structured(one.structure, columns, part)
+                    except (ValueError, ElementTree.ParseError):
+                        return None
+                    # a field may be called other than its key
+                    values |= found | {f.name: found.get(key) for key, f in zip(one.keys, one.fields, strict=True)}
+            return values
+
+        return read
+
+    envelope = compiled(plan.envelope) if plan.envelope is not None else None
+    variants = [(variant, compiled(variant.reading)) for variant in plan.variants]
+    routes = [
+        (kind.slot, {str(value): places for value, places in kind.routes.items()}, kind.otherwise)
+        for kind in plan.kinds
+    ]
+    every = range(len(variants))
 
     def read(raw: str) -> dict[str, Any]:
         values: dict[str, Any] = {"raw": raw}
-        body = raw
-        for regex in heads:
-            if (match := regex.search(raw)) is not None:
-                values |= match.groupdict()
-                body = values.get(plan.body or "") or raw
-                break
-        for regexes in bodies:
-            for regex in regexes:
-                if (match := regex.search(body)) is not None:
-                    return values | match.groupdict()
+        if envelope is not None:
+            front = envelope(raw)
+            if front is None:
+                return values
+            values |= front
+        candidates: Sequence[int] = every
+        for slot, by_value, otherwise in routes:
+            here = by_value.get(str(values.get(slot)), otherwise)
+            candidates = here if candidates is every else [place for place in candidates if place in here]
+        for place in candidates:
+            variant, reader = variants[place]
+            body = values.get(variant.source or plan.body) if envelope is not None else raw
+            found = reader(body if isinstance(body, str) else raw)
+            if found is not None:
+                return values | found
         return values
 
     return read
@@ -214,8 +288,8 @@ def main() -> None:
         print("\n".join(rows))
         return
     head = (
-        "| parser | made with | events | complete | classes | thousand events/s | a loop | ratio |\n"
-        "|---|---|---|---|---|---|---|---|\n"
+        "| parser | made with | events | complete | compared values | classes | thousand events/s | a loop | ratio |\n"
+        "|---|---|---|---|---|---|---|---|---|\n"
     )
     before = PAGE.read_text(encoding="utf-8")
     start, _, rest = before.partition(MARK)
