@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 
 import polars as pl
 
@@ -49,14 +50,14 @@ class Remember(ActsAcross):
         self, events: Sequence[SomeEvents], before: Mapping[int, Remembered]
     ) -> tuple[list[pl.DataFrame], dict[int, Remembered]]:
         """See `ActsAcross`."""
-        counted = _numbered(events, before)
+        numbers, counts = _numbered(events, before)
         frames = [item.frame for item in events]
         told: list[pl.DataFrame] = []
         for i, item in enumerate(events):
             ends, faults = self._ends(item)
-            told.append(self._told(i, item, ends))
+            told.append(self._told(i, item, ends, numbers[i]))
             frames[i] = with_faults(item.frame, faults)
-        told = [piece.join(counted, on=[_LOG, ROW], how="left") for piece in told if piece.height]
+        told = [piece for piece in told if piece.height]
         kept = [
             one.known.with_columns(pl.lit(log, pl.UInt32).alias(_LOG))
             for log, one in before.items()
@@ -64,17 +65,13 @@ class Remember(ActsAcross):
             if one.known is not None and dict(one.known.schema) == self._kept_schema
         ]
         if not told and not kept:
-            return frames, _counts(counted, before, {})
-        in_order = pl.concat(told).sort(_LOG, ROW) if told else self._nothing()
-        # what earlier batches said goes before all events of this one, as if it stood at the top of the log
-        whole = pl.concat([*kept, in_order], how="diagonal").with_row_index("#")
-        group = [_LOG, *(f"key:{name}" for name in self.keys)]
-        ended = pl.col(_ENDS).fill_null(False).cast(pl.UInt32)
-        whole = whole.with_columns((ended.cum_sum().over(group) - ended).alias("stretch"))
+            return frames, _after(counts, before, {})
+        whole = pl.concat([*kept, *(told or [self._nothing()])], how="diagonal", rechunk=True)
+        runs = Runs(whole, [_LOG, *(f"key:{name}" for name in self.keys)])
         for name, _ in self.kept:
-            whole = self._with_source(whole, name, [*group, "stretch"])
+            whole = whole.with_columns(self._source(whole, runs, name))
             frames = self._filled(frames, whole, name)
-        return frames, _counts(counted, before, self._known(whole, group, counted))
+        return frames, _after(counts, before, self._known(whole, runs, counts))
 
     def _ends(self, item: SomeEvents) -> tuple[pl.Series, Faults]:
         """Which events end what is known of their key, and those of which that cannot be told."""
@@ -84,7 +81,7 @@ class Remember(ActsAcross):
         there = item.where if item.where is not None else True
         return ends.fill_null(False), [(name, bad) for name, mask in faults if (bad := mask & there).any()]
 
-    def _told(self, part: int, item: SomeEvents, ends: pl.Series) -> pl.DataFrame:
+    def _told(self, part: int, item: SomeEvents, ends: pl.Series, numbers: pl.Series) -> pl.DataFrame:
         """Of events that have the whole key: it, the values, whether they end what is known of it."""
         frame = item.frame
         there = set(frame.columns)
@@ -98,6 +95,7 @@ class Remember(ActsAcross):
             pl.int_range(pl.len(), dtype=pl.UInt32).alias(_PLACE),
             pl.col("time").to_physical().alias("time"),
             ends.alias(_ENDS),
+            numbers.alias(_NUMBER),
             *(pl.col(name).alias(f"key:{name}") for name in self.keys),
             *(
                 (pl.col(name) if name in there else pl.lit(None, dtype=dtype)).alias(f"value:{name}")
@@ -130,48 +128,47 @@ class Remember(ActsAcross):
         values = {f"value:{name}": dtype for name, dtype in self.kept}
         return pl.DataFrame(schema={**own, **keys, **values, _NUMBER: pl.Int64})
 
-    def _with_source(self, whole: pl.DataFrame, name: str, group: list[str]) -> pl.DataFrame:
-        """Adds where the value of a field stands that events of the key have so far: its row, its number, its time."""
-        value, number, time = (f"{what}:{name}" for what in ("value", _NUMBER, "time"))
-        # the row it stands in leads to value, number and time alike, of whatever type
-        row = pl.when(pl.col(value).is_not_null()).then(pl.col("#")).forward_fill().over(group)
-        known = whole.with_columns(row.alias(f"row:{name}"))
-        for column, own in ((number, _NUMBER), (time, "time")):
-            column_or_own = pl.coalesce(column, own) if column in known.columns else pl.col(own)
-            known = known.with_columns(column_or_own.gather(pl.col(f"row:{name}")).alias(column))
-        return known
+    def _source(self, whole: pl.DataFrame, runs: Runs, name: str) -> list[pl.Series]:
+        """Where the value of a field stands that events of the key have so far: its row, its number, its time."""
+        row = runs.last_row(whole[f"value:{name}"].is_not_null())
+        found = [row.alias(f"row:{name}")]
+        for what in (_NUMBER, "time"):
+            column = f"{what}:{name}"
+            own = whole[what]
+            # what is kept from earlier batches stands first
+            known = own if column not in whole.columns else whole[column].zip_with(whole[_PART].is_null(), own)
+            found.append(known.gather(row).alias(column))
+        return found
 
     def _filled(self, frames: list[pl.DataFrame], whole: pl.DataFrame, name: str) -> list[pl.DataFrame]:
         """The frames with a field filled where it was empty and what is known of it is not too far back."""
-        value = whole[f"value:{name}"]
-        back = pl.col(_NUMBER) - pl.col(f"{_NUMBER}:{name}")
-        older = (pl.col("time") - pl.col(f"time:{name}")).abs()
-        fills = whole.filter(
-            pl.col(_PART).is_not_null()
-            & pl.col(f"value:{name}").is_null()
-            & (back <= self.events)
-            & (older <= int(self.age * _SECOND)).fill_null(True)
+        value, row, part = whole[f"value:{name}"], whole[f"row:{name}"], whole[_PART]
+        empty = (row.is_not_null() & value.is_null() & part.is_not_null()).arg_true()
+        fills = whole.select(_PART, _PLACE, _NUMBER, "time", *(f"{what}:{name}" for what in ("row", _NUMBER, "time")))
+        fills = fills[empty].filter(
+            (pl.col(_NUMBER) - pl.col(f"{_NUMBER}:{name}") <= self.events)
+            & ((pl.col("time") - pl.col(f"time:{name}")).abs() <= int(self.age * _SECOND)).fill_null(True)
         )
-        for part in fills[_PART].unique().to_list():
-            found, frame = fills.filter(pl.col(_PART) == part), frames[part]
+        for number in fills[_PART].unique().to_list():
+            found, frame = fills.filter(pl.col(_PART) == number), frames[number]
             nothing = pl.Series(name, [None], dtype=value.dtype).new_from_index(0, frame.height)
             column = frame[name] if name in frame.columns else nothing
             # by places, since values of lists cannot be put into a column
             places = pl.int_range(frame.height, dtype=pl.UInt32, eager=True)
             places = put(places, found[_PLACE], pl.int_range(len(found), dtype=pl.UInt32, eager=True) + frame.height)
-            filled = pl.concat([column, value.gather(found[f"row:{name}"])]).gather(places)
-            frames[part] = frame.with_columns(filled.alias(name))
+            filled = pl.concat([column, value.gather(found[f"row:{name}"])], rechunk=True).gather(places)
+            frames[number] = frame.with_columns(filled.alias(name))
         return frames
 
-    def _known(self, whole: pl.DataFrame, group: list[str], counted: pl.DataFrame) -> dict[int, pl.DataFrame]:
+    def _known(self, whole: pl.DataFrame, runs: Runs, counts: Mapping[int, int]) -> dict[int, pl.DataFrame]:
         """What the last event of each key has left, by log."""
         # an event that ends its key leaves nothing behind
-        last = whole.group_by(group, maintain_order=True).last().filter(~pl.col(_ENDS).fill_null(False))
+        last = whole[runs.lasts].filter(~pl.col(_ENDS).fill_null(False))
         if not last.height:
             return {}
-        ahead = counted.group_by(_LOG).agg((pl.col(_NUMBER).max() + 1).alias("ahead"))
-        last = last.join(ahead, on=_LOG, how="left")
-        columns = [pl.col(name) for name in group]
+        ahead = pl.DataFrame({_LOG: list(counts), "ahead": list(counts.values())}, {_LOG: pl.UInt32, "ahead": pl.Int64})
+        last = last.join(ahead, on=_LOG, how="left", maintain_order="left")
+        columns = [pl.col(name) for name in (_LOG, *(f"key:{name}" for name in self.keys))]
         there = []
         for name, _ in self.kept:
             near = (pl.col("ahead").fill_null(0) - pl.col(f"{_NUMBER}:{name}") <= self.events).fill_null(False)
@@ -209,24 +206,62 @@ def _log_of(frame: pl.DataFrame) -> pl.Expr:
     return (pl.col("#source").cast(pl.UInt32) if "#source" in frame.columns else pl.lit(0, pl.UInt32)).alias(_LOG)
 
 
-def _numbered(events: Sequence[SomeEvents], before: Mapping[int, Remembered]) -> pl.DataFrame:
-    """The number of each event in its log, counted over all batches."""
-    rows = pl.concat([item.frame.select(_log_of(item.frame), pl.col(ROW)) for item in events]).sort(_LOG, ROW)
-    starts = pl.DataFrame(
-        {_LOG: list(before), "start": [one.events for one in before.values()]},
-        schema={_LOG: pl.UInt32, "start": pl.Int64},
-    )
-    number = pl.int_range(pl.len(), dtype=pl.Int64).over(_LOG) + pl.col("start").fill_null(0)
-    return rows.join(starts, on=_LOG, how="left", maintain_order="left").select(_LOG, ROW, number.alias(_NUMBER))
+class Runs:
+    """The events of each key in their order, in runs that an event ends which ends what is known of its key.
+
+    lasts: the rows of the last event of each key.
+    """
+
+    def __init__(self, whole: pl.DataFrame, group: Sequence[str]) -> None:
+        import numpy as np
+
+        first = whole.with_row_index("#").select(pl.col("#").first().over(group)).to_series().to_numpy()
+        # what earlier batches said goes before all events of this one, as if it stood at the top of the log
+        row = whole[ROW].cast(pl.Int64).fill_null(-1).to_numpy()
+        self._order = np.lexsort((row, first))
+        ended = whole[_ENDS].fill_null(False).to_numpy()[self._order]
+        changes = first[self._order][1:] != first[self._order][:-1]
+        begins = np.append(True, changes | ended[:-1])
+        self._places = np.arange(len(whole))
+        self._starts = np.maximum.accumulate(np.where(begins, self._places, 0))
+        self.lasts = pl.Series(self._order[np.append(changes, True)])
+
+    def last_row(self, there: pl.Series) -> pl.Series:
+        """For each event the row of the last one so far in its run that is there; null where none is."""
+        import numpy as np
+
+        last = np.maximum.accumulate(np.where(there.to_numpy()[self._order], self._places, -1))
+        rows = np.empty(len(last), np.int64)
+        rows[self._order] = np.where(last >= self._starts, self._order[last], -1)
+        found = pl.Series(rows)
+        return found.set(found < 0, None)
 
 
-def _counts(
-    counted: pl.DataFrame, before: Mapping[int, Remembered], known: Mapping[int, pl.DataFrame]
+def _numbered(events: Sequence[SomeEvents], before: Mapping[int, Remembered]) -> tuple[list[pl.Series], dict[int, int]]:
+    """The numbers of events in their logs, counted over all batches, and how many each log of the batch has now."""
+    import numpy as np
+
+    frames = [item.frame.select(ROW, _log_of(item.frame)) for item in events]
+    rows = np.concatenate([frame[ROW].to_numpy() for frame in frames])
+    logs = np.concatenate([frame[_LOG].to_numpy() for frame in frames])
+    order = np.lexsort((rows, logs))
+    found, firsts, sizes = np.unique(logs[order], return_index=True, return_counts=True)
+    starts = np.array([before[log].events if log in before else 0 for log in found.tolist()], np.int64)
+    numbers = np.empty(len(rows), np.int64)
+    numbers[order] = np.arange(len(rows)) + np.repeat(starts - firsts, sizes)
+    whole = pl.Series(numbers)
+    heights = [frame.height for frame in frames]
+    starts_of = accumulate(heights, initial=0)
+    pieces = [whole.slice(start, height) for start, height in zip(starts_of, heights, strict=False)]
+    return pieces, dict(zip(found.tolist(), (starts + sizes).tolist(), strict=True))
+
+
+def _after(
+    counts: Mapping[int, int], before: Mapping[int, Remembered], known: Mapping[int, pl.DataFrame]
 ) -> dict[int, Remembered]:
-    after = {log: Remembered(one.events, known.get(log)) for log, one in before.items()}
-    for log, number in counted.group_by(_LOG).agg(pl.col(_NUMBER).max()).iter_rows():
-        after[log] = Remembered(number + 1, known.get(log))
-    return after
+    """What is handed on of every log."""
+    so_far = {log: one.events for log, one in before.items()} | dict(counts)
+    return {log: Remembered(count, known.get(log)) for log, count in so_far.items()}
 
 
 def remember(context: StepContext, form: forms.Remember) -> Action | None:
