@@ -16,13 +16,16 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import BinaryIO
+from typing import TYPE_CHECKING, BinaryIO
 
 from kinglet.errors import InputError, UsageError, printable
 from kinglet.source import encodings
 from kinglet.source.compression import MAGIC_BYTES, Unpacked, packing_of
 from kinglet.source.encodings import HEAD_BYTES, Decoded, Encoding
 from kinglet.source.pauses import Chunk, Pause
+
+if TYPE_CHECKING:
+    import polars as pl
 
 SMALL_BYTES = 64 * 1024  # speed
 """Files of no more are read whole, and once."""
@@ -41,9 +44,10 @@ class Source:
 
     name is what events say they came from; reference the moment near which its stamps lie (when
     the file was last written, or now); size its bytes where known, as they lie on the disk.
-    events is set instead of the bytes for a log whose events are cut already. given_encoding and
-    max_unpacked_bytes are what the call says. The rest is known once reading has begun: how the log is
-    packed, how it is encoded, and in the end whether packed data ended too early.
+    events is set instead of the bytes for a log whose events are cut already, as a column where they
+    are all there. given_encoding and max_unpacked_bytes are what the call says. The rest is known once
+    reading has begun: how the log is packed, how it is encoded, and in the end whether packed data
+    ended too early.
     """
 
     name: str
@@ -238,8 +242,12 @@ def _pipe_chunks(number: int, idle: float) -> Iterator[Chunk]:
 def beginning(source: Source) -> Source | None:
     """The beginning of a log as a log of its own; None where reading it would take it away."""
     if source.events is not None:
-        known = source.events if isinstance(source.events, list) else None
-        return dataclasses.replace(source, events=known[:SAMPLE_EVENTS]) if known is not None else None
+        all_there = hasattr(source.events, "__len__")
+        return (
+            dataclasses.replace(source, events=list(itertools.islice(source.events, SAMPLE_EVENTS)))
+            if all_there
+            else None
+        )
     if source.path is None and source.data is None:
         return None
     if source.path is not None and source.size is not None and source.size <= SMALL_BYTES and source.path.is_file():
@@ -312,12 +320,30 @@ def _opened(given: Given, lenient: bool = False) -> list[Source]:
         raise InputError("a file object is no log", "give its path, or what it reads: bytes or text")
     if not isinstance(given, Iterable):
         raise InputError(f"{type(given).__name__} is no log", "give a path, bytes, text, or a list of raw events")
+    column = _column(given)
+    if column is not None:
+        source = Source("<events>", now, events=column)
+        source.identify("".join(column.head(1)).encode("utf-8", "replace"))
+        return [source]
     events = _checked(given)
     first = list(itertools.islice(events, 1))
     whole = itertools.chain(first, events)
     source = Source("<events>", now, events=list(whole) if isinstance(given, list | tuple) else whole)
     source.identify("\n".join(first).encode("utf-8", "replace"))
     return [source]
+
+
+def _column(given: Iterable[object]) -> pl.Series | None:
+    """Raw events as a column, where they are all there and nothing but text: no look at each is needed."""
+    import polars as pl
+
+    if not isinstance(given, pl.Series | list | tuple):
+        return None
+    try:
+        column = given if isinstance(given, pl.Series) else pl.Series(given, dtype=pl.String, strict=True)
+    except (TypeError, ValueError, OverflowError, pl.exceptions.PolarsError):
+        return None
+    return column.rechunk() if column.dtype == pl.String and not column.null_count() else None
 
 
 def _checked(given: Iterable[object]) -> Iterator[str]:
