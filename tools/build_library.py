@@ -164,7 +164,8 @@ def _speeds(parser: Any, raws: list[str], header: str | None) -> tuple[float, fl
     log = log_of(many, header) if header is not None else pl.Series(many)
     ours = 0.0
     with tempfile.TemporaryDirectory() as folder:
-        for _ in range(2):
+        for _ in range(3):
+            (Path(folder) / "out.ndjson").unlink(missing_ok=True)  # to take away the last one costs, too
             begun = time.process_time()
             parser.parse(log, reference_time=AT, workers=1).write(Path(folder) / "out.ndjson", as_="fields")
             ours = max(ours, len(many) / (time.process_time() - begun))

@@ -199,7 +199,7 @@ def _bytes_of(operation: str, value: Any, flags: int) -> int:
 
 def _range(low: int, high: int, flags: int) -> int:
     # there are letters beyond ASCII that are those of ASCII where case does not count
-    if flags & re.IGNORECASE and high >= _ASCII:
+    if flags & re.IGNORECASE and high >= _ASCII:  # speed
         raise UnsuitableError
     if low >= _ASCII:
         return 0

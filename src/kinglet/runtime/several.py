@@ -44,8 +44,8 @@ UNCLAIMED = "unclaimed"
 _LITTLE = 0.01
 _SEVERAL = 2
 _WAITING = 64 * 2**20  # speed
-_FIRST = 40
-_LINES = 16
+_FIRST = 40  # speed
+_LINES = 16  # speed
 _SIGNS = re.compile(rb"\w+")
 _MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
 

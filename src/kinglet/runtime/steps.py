@@ -47,7 +47,7 @@ def _where(step: StepPlan, frame: pl.DataFrame) -> tuple[pl.Series | None, Fault
     where = frame["state"] != "dropped"
     faults: Faults = []
     if step.condition is not None:
-        found, bad = selected(frame, step.condition, step.needs, step.condition.names[:1])
+        found, bad = selected(frame, step.condition, step.needs, next(iter(step.condition.names), None))
         faults = [(name, mask & where) for name, mask in bad]
         faults = [(name, mask) for name, mask in faults if mask.any()]
         where = where & found.fill_null(False)
@@ -55,11 +55,11 @@ def _where(step: StepPlan, frame: pl.DataFrame) -> tuple[pl.Series | None, Fault
 
 
 def selected(
-    frame: pl.DataFrame, expression: Expression, needs: Needs, blamed: Sequence[str] = ()
+    frame: pl.DataFrame, expression: Expression, needs: Needs, blamed: str | None = None
 ) -> tuple[pl.Series, Faults]:
     """The value of an expression for each event, fields that they lack being null, and the events in which it fails.
 
-    blamed: what the fault names; the field that a failing piece reads unless given.
+    blamed: the field that the fault names; that which a failing piece reads unless given.
     """
     missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in needs if name not in frame.columns]
     known = frame.with_columns(missing).with_columns(pl.col("state").cast(pl.String))
@@ -67,10 +67,10 @@ def selected(
     masks: dict[str, pl.Series] = {}
     for name, test in expression.fails:
         mask, _ = evaluating.column(known, test, pl.Boolean())
-        fault = f"bad-value:{blamed[0] if blamed else name}"
+        fault = f"bad-value:{blamed or name}"
         masks[fault] = masks[fault] | mask.fill_null(False) if fault in masks else mask.fill_null(False)
     if wrong is not None:
-        fault = f"bad-value:{next(iter((*blamed, *expression.names)), 'value')}"
+        fault = f"bad-value:{blamed or next(iter(expression.names), 'value')}"
         masks[fault] = masks[fault] | wrong if fault in masks else wrong
     return found, list(masks.items())
 
@@ -83,9 +83,9 @@ def computed(
     Events to which it is not done are not computed: a condition guards its step.
     """
     if where is None:
-        return selected(frame, expression, needs, [field])
+        return selected(frame, expression, needs, field)
     rows = where.arg_true()
-    value, bad = selected(frame.filter(where), expression, needs, [field])
+    value, bad = selected(frame.filter(where), expression, needs, field)
     return _at(rows, value, frame.height), [
         (name, _at(rows, mask, frame.height).fill_null(False)) for name, mask in bad
     ]

@@ -37,7 +37,7 @@ def in_turn(
     know of those before it.
     """
     begin()
-    workers = workers or min((os.cpu_count() or 1) + 1, 8)  # one more, since one waits for the writer
+    workers = workers or min((os.cpu_count() or 1) + 1, 8)  # speed: one more, since one waits for the writer
 
     def done(batch: EventBatch, turn: TurnType | None) -> T:
         try:

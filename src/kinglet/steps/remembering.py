@@ -77,7 +77,7 @@ class Remember(ActsAcross):
         """Which events end what is known of their key, and those of which that cannot be told."""
         if self.until is None:
             return pl.Series([False]).new_from_index(0, item.frame.height), []
-        ends, faults = selected(item.frame, self.until, self.needs, self.until.names[:1])
+        ends, faults = selected(item.frame, self.until, self.needs, next(iter(self.until.names), None))
         there = item.where if item.where is not None else True
         return ends.fill_null(False), [(name, bad) for name, mask in faults if (bad := mask & there).any()]
 

@@ -99,7 +99,7 @@ def read(
 
 def _has_many(count: int) -> bool:
     """Whether it pays to look for quicker ways, given what they need first."""
-    return count >= (_FEW if "numpy" in sys.modules else _MANY)
+    return count >= (_FEW if "numpy" in sys.modules else _MANY)  # speed
 
 
 def _repeats(text: pl.Series) -> bool:

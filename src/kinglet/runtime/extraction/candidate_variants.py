@@ -46,7 +46,7 @@ def candidates_by_text(plan: Plan, text: pl.Series, candidates: Sequence[int]) -
         else:
             places.setdefault(piece, []).append(place)
     # variants without fixed text are tried for every event anyway; with many of them the look has no use
-    if len(always) > FEW or not places:
+    if len(always) > FEW or not places:  # speed
         return None
     lists = Pieces({piece: sorted({*numbers, *always}) for piece, numbers in places.items()}).found_in(text)
     if always:

@@ -67,5 +67,5 @@ def _find(requests: list[RegexRequest]) -> list[RegexGroups]:
     numbered = [(i, request.reading) for i, request in enumerate(requests)]
     # a budget is of time, which others would take from it
     shared = [(i, reading.regexes[0]) for i, reading in numbered if reading.regexes and reading.budget is None]
-    found = on_workers(work, shared) if len(shared) > FEW else {}
+    found = on_workers(work, shared) if len(shared) > FEW else {}  # speed
     return [found[i] if i in found else work(i) for i in range(len(requests))]
