@@ -296,7 +296,7 @@ def _nul(sample: Sample) -> Records | None:
     if len(parts) < 3 or sample.text.count(b"\0") < 3:
         return None
     heads = Counter(re.sub(rb"[0-9]+", b"9", re.sub(rb"[A-Za-z]+", b"a", part[:12])) for part in parts)
-    share = sum(count for _, count in heads.most_common(3)) / len(parts)
+    share = sum(count for _, count in heads.most_common(3) if count > 1) / len(parts)
     text = f"{len(parts):,} records with a zero byte between them"
     return Records(Container("zero bytes", share, "records", text), {"nul": True}) if share >= _ENOUGH else None
 

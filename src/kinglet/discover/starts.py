@@ -23,7 +23,7 @@ _REACH = 100  # characters of a line within which the stamp of a first line stan
 _MOST_WORDS = 6
 _MOST_PARTS = 5
 _HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
-_WORD = re.compile(r"[A-Za-z][A-Za-z0-9_.-]*[:=]?")
+_WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
 
 
 class _Way(NamedTuple):
@@ -73,7 +73,9 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             len(str(item.events)),
         )
     )
-    if known is not None:
+    if known is None:
+        judged = _first_line_first(judged, lines, filled)
+    else:
         others = [
             replace(item, wrong=item.wrong or "gives as many events as the first")
             if item.count == known.count
@@ -83,6 +85,22 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
         ]
         judged = [known, *others]
     return judged[:3]
+
+
+def _first_line_first(all_: list[Boundary], lines: pl.Series, filled: pl.Series) -> list[Boundary]:
+    """Puts lines like the log's first one before a stamp that stands as often in a line behind them.
+
+    The stamp of such an event is a line of it and not its beginning, of which the first event would be robbed.
+    """
+    best = all_[0]
+    first = lines[int(filled.arg_true()[0])]
+    if "start" not in best.events or re.search(best.events["start"], first):
+        return all_
+    for way in all_[1:]:
+        begins = way.events.get("start")
+        if begins is not None and re.search(begins, first) and abs(way.count - best.count) <= 0.02 * best.count:
+            return [way, *(one for one in all_ if one is not way)]
+    return all_
 
 
 def _blocks_over_lines(all_: list[Boundary], total: int) -> list[Boundary]:
@@ -115,6 +133,7 @@ class _Heads(NamedTuple):
 
     start: str
     any: str
+    is_labelled: bool = False
 
 
 class _Head(NamedTuple):
@@ -127,6 +146,20 @@ class _Head(NamedTuple):
     indented: bool
     words: tuple[str | None, ...]
     glue: str
+
+    @property
+    def is_labelled(self) -> bool:
+        """Whether a label stands directly before the stamp."""
+        return _is_label(self.glue or (self.words[-1] if self.words else None))
+
+    @property
+    def has_label(self) -> bool:
+        """Whether one stands anywhere before it."""
+        return any(map(_is_label, (*self.words, self.glue)))
+
+
+def _is_label(word: str | None) -> bool:
+    return word is not None and word[-1:] in (":", "=") and any(char.isalpha() for char in word)
 
 
 def _stamp_heads(lines: pl.Series) -> _Heads | None:
@@ -148,9 +181,12 @@ def _stamp_heads(lines: pl.Series) -> _Heads | None:
     usual = [form for form, count in forms.most_common(_MOST_HEADS) if count >= max(2, 0.02 * len(probe))]
     if not usual:
         return None
-    if _is_labelled(usual[0]):
-        return _Heads(usual[0], usual[0])
-    usual = [form for form in usual if not _is_labelled(form)]  # `End-Date: …` goes on with an event
+    if heads[usual[0]].is_labelled:
+        return _Heads(usual[0], usual[0], True)
+    usual = [
+        usual[0],
+        *(form for form in usual[1:] if not heads[form].has_label),
+    ]  # `End-Date: …` goes on with an event
     start = usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
     opened = [rf"^\S.{{0,{_REACH}}}?{heads[form].glue}{heads[form].outline}" for form in usual if heads[form].glue]
     return _Heads(start, "|".join([start, *dict.fromkeys(opened)]))
@@ -163,12 +199,8 @@ def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:
     kept = tuple(
         word if word != "-" and (word[-1] in ":=" or not re.search(r"[^\W_]", word)) else None for word in words
     )
-    return _Head(outline, before[:1].isspace(), kept, _token_regex(glue) or _escaped(glue)), words
-
-
-def _is_labelled(form: str) -> bool:
-    """Whether a label stands before the stamp."""
-    return re.match(r"\^[^\[]*[A-Za-z][^\[]*[:=]", form.replace(r"\s", "")) is not None
+    open_glue = None if glue[-1:] in (":", "=") else _token_regex(glue)  # a label is what it is
+    return _Head(outline, before[:1].isspace(), kept, open_glue or _escaped(glue)), words
 
 
 def _prefix_regex(head: _Head, members: Sequence[Sequence[str]]) -> str | None:
@@ -307,7 +339,7 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
             if stamped is None or not _mostly(lines, way.begins, stamped.any)
             else lines.str.contains(stamped.any)
         )
-    elif stamped is not None and "start" in way.events and not _is_labelled(stamped.start):
+    elif stamped is not None and "start" in way.events and not stamped.is_labelled:
         # no line that begins like a stamp is a continuation
         head = head | lines.str.contains(stamped.any)
     good = filled & ((way.begins & head) | (~way.begins & ~head))

@@ -28,6 +28,7 @@ _LABEL = re.compile(
 _RARE = 0.002
 _COMMON = 0.5  # the least share of events that have the place of their time
 _FEW = 2  # of more events than that one that all have the same stamp has no time there
+_BURST = 200  # so many events may well be of one second
 _NAMES = {
     **dict.fromkeys(("time", "timestamp", "ts", "eventtime", "event_time", "datetime", "when", "logged", "logtime"), 2),
     **dict.fromkeys(("date", "at", "created", "occurred", "start", "begin", "t"), 1),
@@ -101,10 +102,13 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
         found.append((described, place, text, values))
     found.sort(key=lambda item: _likely(item[0], item[1], item[2]), reverse=True)
     places = [item[0] for item in found]
-    constant = bool(places) and found[0][2].n_unique() == 1 and len(found[0][2]) > _FEW
-    if places and places[0].format and found[0][1].form.clock and places[0].share >= _COMMON and not constant:
-        undated = "" if found[0][1].form.date else "; it has no date, which has to come from the log or an event before"
-        places[0] = replace(places[0], is_time=True, reason=_reason(places) + undated)
+    constant = bool(places) and _is_constant(found[0][2])
+    counts = not constant or _may_be_time(found[0][1], found[0][2])
+    if places and places[0].format and found[0][1].form.clock and places[0].share >= _COMMON and counts:
+        more = "" if found[0][1].form.date else "; it has no date, which has to come from the log or an event before"
+        if constant:
+            more += f"; but all {len(found[0][2]):,} have the same, so a longer log should be looked at"
+        places[0] = replace(places[0], is_time=True, reason=_reason(places) + more)
         for i in range(1, len(places)):
             places[i] = replace(places[i], apart=_apart(found[0][3], found[i][3], found[i][2]))
     return Times(places, [item[1] for item in found], [item[2] for item in found])
@@ -234,7 +238,8 @@ def _named(before: str) -> int:
 
 def _likely(place: StampPlace, where: TextPlace, text: pl.Series) -> tuple[float, ...]:
     return (
-        -float(text.n_unique() == 1 and len(text) > _FEW),
+        float(place.share >= _COMMON),
+        -float(_is_constant(text)),
         round(place.share, 1) if where.form.date and place.format and place.share >= _COMMON else 0,
         round(place.share, 1) if where.form.clock and place.format and place.share >= _COMMON else 0,
         float(where.form.clock and where.form.date),
@@ -244,6 +249,20 @@ def _likely(place: StampPlace, where: TextPlace, text: pl.Series) -> tuple[float
         round(place.rising or 0, 1),
         place.share,
     )
+
+
+def _is_constant(text: pl.Series) -> bool:
+    """Whether all events have one stamp, which then tells less of when they were than another would."""
+    return text.n_unique() == 1 and len(text) > _FEW
+
+
+def _may_be_time(where: TextPlace, text: pl.Series) -> bool:
+    """Whether one stamp of all events may be their time all the same: few events of a second, at whose head it stands.
+
+    Where another stamp of theirs differs, that one comes before it.
+    """
+    at_head = where.order == 0 or (where.order == 1 and where.form.date)
+    return len(text) <= _BURST and not text.null_count() and (at_head or _named(where.before) > 0)
 
 
 def _reason(places: list[StampPlace]) -> str:

@@ -21,7 +21,7 @@ _HM, _HM2 = "[0-9]{1,2}:[0-9]{2}", "[0-9]{2}:?[0-9]{2}"
 _ISO_DATE = "[0-9]{4}-[0-9]{2}-[0-9]{2}"
 _FRACTION = "(?:[.,:][0-9]{1,9})?"
 _POINT = "(?:[.,][0-9]{1,9})?"
-_OFFSET = "(?:Z|[+-][0-9]{2}:?[0-9]{2}|[+-][0-9]{2})"
+_OFFSET = r"(?:Z\b|[+-][0-9]{2}:?[0-9]{2}|[+-][0-9]{2})"  # a word may begin with z
 _NAME = (  # in capitals, and whole: `est` and `met` are words too
     "(?-i:(?:"
     + "|".join(sorted((name for name in (*OFFSETS, *SEVERAL) if len(name) > 2), key=len, reverse=True))
@@ -123,7 +123,7 @@ FINDABLE = (
     *_numeric("points", r"\.", "."),
     *_numeric("dashes", "-", "-"),
     Findable("two-digit year, compact", f"[0-9]{{6}} {_T}{_POINT}", "%y%m%d %H:%M:%S"),
-    Findable("compact", "(?:19|20)[0-9]{12}(?:[.,][0-9]{1,9})?(?:Z|[+-][0-9]{4})?", "%Y%m%d%H%M%S"),
+    Findable("compact", r"(?:19|20)[0-9]{12}(?:[.,][0-9]{1,9})?(?:Z\b|[+-][0-9]{4})?", "%Y%m%d%H%M%S"),
     Findable("epoch, seconds", "1[0-9]{9}(?:\\.[0-9]{1,9})?", "epoch"),
     Findable("epoch, milliseconds", "1[0-9]{12}(?:\\.[0-9]{1,9})?", "epoch_ms"),
     Findable("epoch, microseconds", "1[0-9]{15}", "epoch_us"),
@@ -135,8 +135,10 @@ FINDABLE = (
 )  # fmt: skip
 """The forms in order: of two that fit at the same place the first is taken."""
 
+# behind a colon it is part of a clock or an address, but for one behind a key
+_BEFORE = r"(?:(?<![0-9A-Za-z.:/-])|(?<=[\"'\])}]:)|(?<=[A-Za-z_]:)(?=[0-9]{4}-[0-9]{2}-|1[0-9]{9}))"
 _ANY = re.compile(
-    r"(?<![0-9A-Za-z.:/-])(?:" + "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(FINDABLE)) + r")(?![0-9])",
+    rf"{_BEFORE}(?:" + "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(FINDABLE)) + r")(?![0-9])",
     re.IGNORECASE,
 )
 
