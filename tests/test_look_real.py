@@ -1,0 +1,45 @@
+"""What `look` says of logs that programs wrote, held against the parsers that were made for them."""
+
+from __future__ import annotations
+
+import unittest
+
+import kinglet
+from tests.records import REAL
+from tests.test_library import OWNERS
+
+AT = "2026-11-30"
+OTHERWISE = {
+    "apache/error.log": "what programs write between has no stamp, and goes on with the event before",
+    "haproxy/haproxy.log": "the time of syslog and not the one at which a client was accepted",
+    "journal/journal.export": "when the journal had an entry and not when its program sent it",
+    "journal/journal.json": "when the journal had an entry and not when its program sent it",
+    "mariadb/general.log": "most lines have no stamp, and begin with blanks",
+    "mariadb/slow.log": "events begin with one of two lines, of which few logs have the first",
+    "postgres/postgresql.log": "lines about an event have its stamp too",
+    "redis/replica.log": "a line without a stamp goes on with the event before",
+    "runtimes/python.log": "a message that reads like the head of an event",
+}
+"""Logs of which an engineer has to say more, and what."""
+
+
+class Real(unittest.TestCase):
+    def test_events_and_times_are_those_of_the_parser_that_was_made_for_it(self) -> None:
+        for log, owner in OWNERS.items():
+            if log in OTHERWISE:
+                continue
+            with self.subTest(log):
+                owners = (owner,) if isinstance(owner, str) else owner
+                wanted = kinglet.load_set(*owners).parse(REAL / log, reference_time=AT).events
+                found = kinglet.load(kinglet.look(REAL / log)[0].suggestion)
+                read = found.parse(REAL / log, reference_time=AT).events
+                self.assertEqual(wanted["line"].to_list(), read["line"].to_list())
+                times = dict(zip(wanted["line"], wanted["time"], strict=True))
+                wrong = [row for row in read.select("line", "time", "state").rows() if times[row[0]] != row[1]]
+                # what is not read is said
+                self.assertEqual([], [row for row in wrong if row[2] == "complete"])
+                self.assertLessEqual(len(wrong), 0.05 * read.height, wrong[:3])
+
+
+if __name__ == "__main__":
+    unittest.main()
