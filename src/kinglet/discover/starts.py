@@ -21,6 +21,7 @@ _MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with
 _LONGEST_WORD = 60
 _REACH = 100  # characters of a line within which the stamp of a first line stands
 _MOST_WORDS = 6
+_MORE_WORDS = 2  # that another form of first lines may have before its stamp
 _MOST_PARTS = 5
 _HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
@@ -183,10 +184,10 @@ def _stamp_heads(lines: pl.Series) -> _Heads | None:
         return None
     if heads[usual[0]].is_labelled:
         return _Heads(usual[0], usual[0], True)
-    usual = [
-        usual[0],
-        *(form for form in usual[1:] if not heads[form].has_label),
-    ]  # `End-Date: …` goes on with an event
+    # `End-Date: …` goes on with an event, and so does a line with more words before its stamp
+    most = len(heads[usual[0]].words) + _MORE_WORDS
+    others = (form for form in usual[1:] if not heads[form].has_label and len(heads[form].words) <= most)
+    usual = [usual[0], *others]
     start = usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
     opened = [rf"^\S.{{0,{_REACH}}}?{heads[form].glue}{heads[form].outline}" for form in usual if heads[form].glue]
     return _Heads(start, "|".join([start, *dict.fromkeys(opened)]))

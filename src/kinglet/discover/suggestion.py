@@ -40,7 +40,8 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
         out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(ACCESS)}"]
         return "\n".join(out) + "\n"
     if found is not None:
-        return "\n".join([*out, *_of_structure(found, stamp_format(stamps))]) + "\n"
+        rule = _rule(found.stamp, stamps, raw)
+        return "\n".join([*out, *([rule] if rule is not None else []), *_of_structure(found)]) + "\n"
     time = _time(stamps, raw)
     if time is not None:
         date = "" if parse_format(time[0]).has_date else ", date: [previous, file]"
@@ -87,11 +88,40 @@ def syslog_head(raw: pl.Series) -> str | None:
     return None
 
 
-def _of_structure(found: Structured, text: str | None) -> Iterator[str]:
-    """The time and the one variant of a parser for JSON objects or pairs."""
-    if found.stamp is not None and text is not None:
-        date = "" if parse_format(text).has_date else ", date: [previous, file]"
-        yield f"time: {{from: {_key(found.stamp)}, format: {flow(text)}{date}}}"
+def _rule(key: str | None, stamps: Times, raw: pl.Series) -> str | None:
+    """The time rule of events with structure: from a key of theirs, or where none holds the stamp from the text."""
+    text = stamp_format(stamps)
+    if text is None:
+        return None
+    where = {"from": key} if key is not None else search_of(stamps, raw)
+    if where is None:
+        return None
+    date = "" if parse_format(text).has_date else ", date: [previous, file]"
+    name, value = next(iter(where.items()))
+    return f"time: {{{name}: {_key(value)}, format: {flow(text)}{date}}}"
+
+
+def search_of(stamps: Times, raw: pl.Series) -> dict[str, str] | None:
+    """Where a rule finds the stamps in the text of events: at the start, as the first, or behind what stands there."""
+    text = stamp_format(stamps)
+    if text is None:
+        return None
+    place, shape = stamps.where[0], f"({parse_format(text).shape})"
+    probe, found = raw.head(_PROBE), stamps.texts[0].head(_PROBE)
+    wanted = 0.9 * float(found.is_not_null().mean() or 0)  # type: ignore[arg-type]
+    for where, regex in (
+        ({"find": "start"}, f"^{shape}"),
+        ({"find": "anywhere"}, shape),
+        ({"after": place.before_regex}, f"{place.before_regex}{shape}"),
+    ):
+        taken = probe.str.extract(f"(?is){regex}")
+        if float((taken == found).fill_null(False).mean() or 0) >= wanted:  # type: ignore[arg-type]
+            return where
+    return None
+
+
+def _of_structure(found: Structured) -> Iterator[str]:
+    """The one variant of a parser for JSON objects, pairs and the like."""
     yield "variants:"
     yield f"  - name: any\n    {found.name}: {found.form if isinstance(found.form, str) else flow(found.form)}"
     if found.types:

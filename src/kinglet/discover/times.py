@@ -28,6 +28,7 @@ _LABEL = re.compile(
 _RARE = 0.002
 _COMMON = 0.5  # the least share of events that have the place of their time
 _FEW = 2  # of more events than that one that all have the same stamp has no time there
+_SURE = 0.99  # a stamp that rises so often tells more than the place where it stands
 _BURST = 200  # so many events may well be of one second
 _NAMES = {
     **dict.fromkeys(("time", "timestamp", "ts", "eventtime", "event_time", "datetime", "when", "logged", "logtime"), 2),
@@ -244,6 +245,7 @@ def _likely(place: StampPlace, where: TextPlace, text: pl.Series) -> tuple[float
         round(place.share, 1) if where.form.clock and place.format and place.share >= _COMMON else 0,
         float(where.form.clock and where.form.date),
         float(_named(where.before)),
+        float((place.rising or 0) > _SURE),
         -float(where.order > 1),
         float(where.order == 0),
         round(place.rising or 0, 1),

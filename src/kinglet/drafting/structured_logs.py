@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import polars as pl
 
 from kinglet.discover.structured import Structured, structured
-from kinglet.discover.suggestion import stamp_format
+from kinglet.discover.suggestion import search_of, stamp_format
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import written
 from kinglet.drafting.shape import Variant
@@ -46,7 +46,10 @@ def _is_text(work: Work, delimiter: str) -> bool:
 
 def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
     """Drafts fields for the keys of events, and variants for what tells them apart."""
-    if found.stamp is None:
+    where = search_of(work.found.stamps, work.raw) if found.stamp is None else None
+    if where is not None and work.shape.time is not None:
+        work.shape.time = where | {key: item for key, item in work.shape.time.items() if key != "from"}
+    elif found.stamp is None:
         work.shape.time = None
         work.shape.notes.pop("time", None)
         work.doubts = [doubt for doubt in work.doubts if doubt.about != "time"]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import itertools
 import re
 from collections.abc import Iterator
@@ -137,8 +138,26 @@ FINDABLE = (
 
 # behind a colon it is part of a clock or an address, but for one behind a key
 _BEFORE = r"(?:(?<![0-9A-Za-z.:/-])|(?<=[\"'\])}]:)|(?<=[A-Za-z_]:)(?=[0-9]{4}-[0-9]{2}-|1[0-9]{9}))"
+_DATES = (
+    Findable("date", "[0-9]{4}/[0-9]{2}/[0-9]{2}", "%Y/%m/%d", clock=False),
+    Findable("date", r"[0-9]{4}\.[0-9]{2}\.[0-9]{2}", "%Y.%m.%d", clock=False),
+    Findable("date", "(?:19|20)[0-9]{6}", "%Y%m%d", clock=False),
+    Findable("date, points", rf"{_D}\.{_D}\.[0-9]{{4}}", "%d.%m.%Y", "%m.%d.%Y", clock=False),
+    Findable("date, dashes", f"{_D}-{_D}-[0-9]{{4}}", "%d-%m-%Y", "%m-%d-%Y", clock=False),
+    Findable("date, slashes, two-digit year", f"{_D}/{_D}/[0-9]{{2}}", "%d/%m/%y", "%m/%d/%y", clock=False),
+    Findable("date, points, two-digit year", rf"{_D}\.{_D}\.[0-9]{{2}}", "%d.%m.%y", "%m.%d.%y", clock=False),
+    Findable("day/month name/year", f"{_D}/{_MONTH}/[0-9]{{4}}", "%d/%b/%Y", clock=False),
+    Findable("day-month name-year", f"{_D}-{_MONTH}-[0-9]{{4}}", "%d-%b-%Y", clock=False),
+    Findable("day month name year", f"{_D} {_MONTH} [0-9]{{4}}", "%d %b %Y", clock=False),
+    Findable("month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}}", "%b %e %Y", clock=False),
+)
+"""Dates that are stamps only beside a time of day."""
+_ALL = (*FINDABLE, *_DATES)
+_BETWEEN = re.compile(r"[^\w\n\r:+-]{1,4}| - | at | @ ")
+"""What may stand between a date and a time of day that belong together."""
+
 _ANY = re.compile(
-    rf"{_BEFORE}(?:" + "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(FINDABLE)) + r")(?![0-9])",
+    rf"{_BEFORE}(?:" + "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(_ALL)) + r")(?![0-9])",
     re.IGNORECASE,
 )
 
@@ -152,13 +171,54 @@ class Stamp(NamedTuple):
 
 
 def stamps(text: str) -> list[Stamp]:
-    """The stamps in a text, in order."""
+    """The stamps in a text, in order; a date and a time of day with little between them are one."""
     found: list[Stamp] = []
     for match in _ANY.finditer(text):
         assert match.lastgroup is not None
-        form = FINDABLE[int(match.lastgroup[1:])]
-        found.append(Stamp(form, match.start(), match.end()))
-    return found
+        stamp = Stamp(_ALL[int(match.lastgroup[1:])], match.start(), match.end())
+        whole = _joined(text, found[-1], stamp) if found else None
+        if whole is not None:
+            found[-1] = whole
+        else:
+            found.append(stamp)
+    return [stamp for stamp in found if stamp.form not in _DATES]
+
+
+def _joined(text: str, first: Stamp, second: Stamp) -> Stamp | None:
+    """A date and a time of day, in either order, as one stamp; None where they are none, or too far from each other."""
+    if (first.form.clock, first.form.date) == (second.form.clock, second.form.date):
+        return None
+    if (first.form.date and first.form.clock) or (second.form.date and second.form.clock):
+        return None
+    between = text[first.end : second.start]
+    if _BETWEEN.fullmatch(between) is None:
+        return None
+    form = _together(first.form, second.form, re.sub(r"[ \t]+", " ", between))
+    match = re.compile(form.shape, re.IGNORECASE).match(text, first.start)
+    return Stamp(form, match.start(), match.end()) if match is not None else None
+
+
+@functools.lru_cache(256)
+def _together(first: Findable, second: Findable, between: str) -> Findable:
+    """The form of two stamps with a text between them."""
+    shape = re.sub(r"\\? ", r"[ \\t]+", re.escape(between))
+    written = between.replace("%", "%%")
+
+    def both(one: str, other: str) -> str:
+        return f"{_written(one)}{written}{_written(other)}" if one and other else ""
+
+    behind = second.shape if second.date or not second.shape.endswith(_FRACTION) else f"{second.shape}{_ZONE}"
+    swapped = both(first.swapped or first.format, second.swapped or second.format)
+    return Findable(
+        f"{first.name}, {second.name}",
+        f"{first.shape}{shape}{behind}",
+        both(first.format, second.format),
+        swapped if first.swapped or second.swapped else "",
+    )
+
+
+def _written(text: str) -> str:
+    return "%Y-%m-%d" if text == "iso8601" else text
 
 
 def format_of(form: Findable, example: str, *, swapped: bool = False) -> str:
