@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
+from kinglet.discover.labels import is_label
 from kinglet.discover.report import Boundary
 from kinglet.discover.sample import Sample
 from kinglet.discover.words import counted, percent
@@ -151,16 +152,12 @@ class _Head(NamedTuple):
     @property
     def is_labelled(self) -> bool:
         """Whether a label stands directly before the stamp."""
-        return _is_label(self.glue or (self.words[-1] if self.words else None))
+        return is_label(self.glue or (self.words[-1] if self.words else None))
 
     @property
     def has_label(self) -> bool:
         """Whether one stands anywhere before it."""
-        return any(map(_is_label, (*self.words, self.glue)))
-
-
-def _is_label(word: str | None) -> bool:
-    return word is not None and word[-1:] in (":", "=") and any(char.isalpha() for char in word)
+        return any(map(is_label, (*self.words, self.glue)))
 
 
 def _stamp_heads(lines: pl.Series) -> _Heads | None:
@@ -197,9 +194,7 @@ def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:
     """The form of what stands before a stamp, and its words."""
     words = before.split()
     glue = words.pop() if before and not before[-1].isspace() else ""
-    kept = tuple(
-        word if word != "-" and (word[-1] in ":=" or not re.search(r"[^\W_]", word)) else None for word in words
-    )
+    kept = tuple(word if word != "-" and (is_label(word) or not re.search(r"[^\W_]", word)) else None for word in words)
     open_glue = None if glue[-1:] in (":", "=") else _token_regex(glue)  # a label is what it is
     return _Head(outline, before[:1].isspace(), kept, open_glue or _escaped(glue)), words
 

@@ -12,11 +12,12 @@ import polars as pl
 from kinglet.discover.structured import Structured, structured
 from kinglet.discover.times import TextPlace, Times
 from kinglet.discover.yaml_text import quoted
-from kinglet.patterns.compiling import to_regexes
+from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.grammar import PatternError, escaped, parse
 from kinglet.timestamps.formats import parse_format
 
 _PROBE = 300
+_MOST_WORDS = 6
 _YAML_WORDS = ("null", "true", "false")
 
 
@@ -43,6 +44,8 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
         rule = _rule(found.stamp, stamps, raw)
         return "\n".join([*out, *([rule] if rule is not None else []), *_of_structure(found)]) + "\n"
     time = _time(stamps, raw)
+    if time is None and (rule := _rule(None, stamps, raw)) is not None:
+        out.append(rule)
     if time is not None:
         date = "" if parse_format(time[0]).has_date else ", date: [previous, file]"
         out.append(f"time: {{from: stamp, format: {flow(time[0])}{date}}}")
@@ -170,10 +173,17 @@ def _patterns(place: TextPlace, raw: pl.Series) -> Iterator[str]:
     follows = raw.str.extract(f"{place.regex}([^0-9A-Za-z\\s]{{1,3}} ?)", 2).drop_nulls()
     usual = follows.alias("text").value_counts(sort=True)["text"].head(2).to_list()
     closing = [f"{escaped(text.rstrip())}{' ' * text.endswith(' ')}{{body:rest}}" for text in usual]
+    words = (
+        raw.str.extract(f"(?is)^(.*?){escape(place.before)}{place.form.shape}").str.count_matches(r"\S+").drop_nulls()
+    )
+    count = int(words.mode()[0]) if len(words) else 0
+    heads = "".join(f"{{head_{number}:word}} " for number in range(1, count + 1))
     for behind in (" {body:rest}", *closing, "{body:rest}"):
         if place.order <= 0:
             yield f"{before}{{stamp:time}}{behind}"
         yield f"{{head:text}}{before}{{stamp:time}}{behind}"
+        if 0 < count <= _MOST_WORDS:  # a stamp such as `1795972829` looks like other numbers
+            yield f"{heads}{before}{{stamp:time}}{behind}"
 
 
 def flow(value: Any) -> str:

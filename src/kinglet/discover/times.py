@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.discover.labels import is_label
 from kinglet.discover.report import StampPlace
 from kinglet.discover.words import percent
 from kinglet.timestamps.ambiguity import decide
@@ -128,17 +129,32 @@ def _places(texts: pl.Series) -> tuple[Counter[TextPlace], int]:
         for stamp in known:
             orders[stamp.form.name] += 1
             before = text[: stamp.start]
-            label = _LABEL.search(before[-60:].rpartition("\n")[2])
+            label = _label_of(before)
             if stamp.start == 0 or before == leading:
                 place = TextPlace(before, 0, stamp.form)
             elif label is not None:
-                place = TextPlace(label[0].lstrip(), -1, stamp.form)
+                place = TextPlace(label, -1, stamp.form)
             else:
                 place = TextPlace(
                     before[-1:] if before[-1:] in "[(<{\"'|;," else "", orders[stamp.form.name], stamp.form
                 )
             seen[place] += 1
     return seen, len(probe)
+
+
+def _label_of(before: str) -> str | None:
+    """The key before a stamp, with what stands between."""
+    line = before[-60:].rpartition("\n")[2]
+    label = _LABEL.search(line)
+    if label is None:
+        return None
+    text = label[0].lstrip()
+    if text.rstrip()[-1:] == ":" and not is_label(text.strip()):
+        return None  # `WARN: ` names nothing
+    first, _, second = (label[1] or "").partition(" ")
+    alone = not line[: label.start()].strip() or line[: label.start()].rstrip()[-1:] in ",;|([{"
+    # of `Account Name: ` both words are the key, of `gate-3 time=` the first is a value
+    return text.removeprefix(first).lstrip() if second and ("=" in (label[2] or "") or not alone) else text
 
 
 def _described(

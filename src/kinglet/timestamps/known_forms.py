@@ -41,7 +41,8 @@ class Findable(NamedTuple):
 
     name: what it is called where it is shown. shape: its regex. format: how a parser reads it, in
     the words of its `format` key, or nothing where it cannot be read by itself. swapped: the same
-    with day and month the other way. date, clock: whether it has them.
+    with day and month the other way. date, clock: whether it has them. zone: the end of the shape, where it is one that
+    a zone may have.
     """
 
     name: str
@@ -50,11 +51,12 @@ class Findable(NamedTuple):
     swapped: str = ""
     date: bool = True
     clock: bool = True
+    zone: str = _ZONE
 
     @property
     def outline(self) -> str:
         """The shape for people to read: names left open, and no zone behind it."""
-        text = self.shape.removesuffix(_ZONE)
+        text = self.shape.removesuffix(self.zone)
         for names in (_MONTH, _DAY, _NAME):
             text = text.replace(names, "[A-Za-z]+" if names is not _NAME else "[A-Za-z/_]+")
         return text
@@ -137,8 +139,15 @@ FINDABLE = (
 """The forms in order: of two that fit at the same place the first is taken."""
 
 # behind a colon it is part of a clock or an address, but for one behind a key
-_BEFORE = r"(?:(?<![0-9A-Za-z.:/-])|(?<=[\"'\])}]:)|(?<=[A-Za-z_]:)(?=[0-9]{4}-[0-9]{2}-|1[0-9]{9}))"
+_BEFORE = (
+    r"(?:(?<![0-9A-Za-z.:/-])|(?<=[\"'\])}]:)|(?<=[A-Za-z_]:)(?=[0-9]{4}-[0-9]{2}-|1[0-9]{9})"
+    r"|(?<=[0-9]T)(?=[0-9]{1,2}:[0-9]{2}:[0-9]{2}))"
+)
 _DATES = (
+    Findable(
+        "weekday, month name day year", f"{_DAY},? {_MONTH} [ 0-9]?[0-9],? [0-9]{{4}}", "%a %b %e %Y", clock=False
+    ),
+    Findable("weekday, day month name year", f"{_DAY},? {_D} {_MONTH} [0-9]{{4}}", "%a, %d %b %Y", clock=False),
     Findable("date", "[0-9]{4}/[0-9]{2}/[0-9]{2}", "%Y/%m/%d", clock=False),
     Findable("date", r"[0-9]{4}\.[0-9]{2}\.[0-9]{2}", "%Y.%m.%d", clock=False),
     Findable("date", "(?:19|20)[0-9]{6}", "%Y%m%d", clock=False),
@@ -153,7 +162,7 @@ _DATES = (
 )
 """Dates that are stamps only beside a time of day."""
 _ALL = (*FINDABLE, *_DATES)
-_BETWEEN = re.compile(r"[^\w\n\r:+-]{1,4}| - | at | @ ")
+_BETWEEN = re.compile(r"[^\w\n\r:+-]{1,4}| - | at | @ |[T_-]")
 """What may stand between a date and a time of day that belong together."""
 
 _ANY = re.compile(
@@ -181,7 +190,30 @@ def stamps(text: str) -> list[Stamp]:
             found[-1] = whole
         else:
             found.append(stamp)
-    return [stamp for stamp in found if stamp.form not in _DATES]
+    return [_with_half(text, stamp) for stamp in found if stamp.form not in _DATES]
+
+
+_HALF_BEHIND = re.compile(rf"{_HALF}\b")
+
+
+def _with_half(text: str, stamp: Stamp) -> Stamp:
+    """A stamp with the half of the day that stands behind it, which makes another time of it."""
+    match = _HALF_BEHIND.match(text, stamp.end) if stamp.form.clock else None
+    return stamp if match is None else Stamp(_of_half(stamp.form), stamp.start, match.end())
+
+
+@functools.lru_cache(256)
+def _of_half(form: Findable) -> Findable:
+    """A form whose hours are counted twice a day."""
+
+    def half(text: str) -> str:
+        text = "%Y-%m-%d %H:%M:%S" if text == "iso8601" else text
+        return text.replace("%H", "%I") + " %p" if "%H" in text else ""
+
+    shape = f"{form.shape.removesuffix(form.zone)}{_HALF}"
+    return form._replace(
+        name=f"{form.name}, 12 hours", shape=shape, format=half(form.format), swapped=half(form.swapped)
+    )
 
 
 def _joined(text: str, first: Stamp, second: Stamp) -> Stamp | None:
@@ -207,13 +239,15 @@ def _together(first: Findable, second: Findable, between: str) -> Findable:
     def both(one: str, other: str) -> str:
         return f"{_written(one)}{written}{_written(other)}" if one and other else ""
 
-    behind = second.shape if second.date or not second.shape.endswith(_FRACTION) else f"{second.shape}{_ZONE}"
+    zone = f"(?:{shape}{_OFFSET}|{_ZONE.removesuffix('?')})?"
+    behind = f"{second.shape}{zone}" if not second.date and second.shape.endswith(_FRACTION) else second.shape
     swapped = both(first.swapped or first.format, second.swapped or second.format)
     return Findable(
         f"{first.name}, {second.name}",
         f"{first.shape}{shape}{behind}",
         both(first.format, second.format),
         swapped if first.swapped or second.swapped else "",
+        zone=zone,
     )
 
 
@@ -241,7 +275,7 @@ _FITTING: dict[tuple[str, str], str] = {}
 
 def _variants(text: str) -> Iterator[str]:
     """The format with what stamps of its form may have besides, or have otherwise; the plainest first."""
-    zones = ("",) if "%Z" in text else ("", " %z", "%z", " %Z")
+    zones = ("",) if "%Z" in text else ("", " %z", "%z", " %Z", *(f"{sign}%z" for sign in "|;," if sign in text))
     fractions = ("", ".%f", ",%f", ":%f") if "%S" in text and "%p" not in text else ("",)
     halves = (" %p", "%p") if "%p" in text else ("",)
     befores = (" ", ", ", ": ", ":", "T", "-")
