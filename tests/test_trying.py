@@ -275,6 +275,30 @@ class PieceByPiece(Tried):
         called = kinglet("explain", "gates.yaml", "--line", "x", "--variant", "nope")
         self.assertEqual((2, True), (called.status, "no variant `nope`" in called.err))
 
+    def test_values_of_structure_show_what_each_becomes(self) -> None:
+        head = "kinglet: 1\nparser: door\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Door}\n"
+        text = head + (
+            "envelope: {json: true, types: {n: int, said: text}}\n"
+            "variants: [{name: opened, from: said, pattern: 'opened by {user:word}'}, {name: other}]\n"
+        )
+        Path("door.yaml").write_text(text)
+        line = '{"n":7,"said":"opened by m.okoro","deep":{"a":[1]}}'
+        envelope, opened = json.loads(kinglet("explain", "door.yaml", "--line", line, "--json").out)
+        told = [
+            (one["text"], one["words"], one["taken"], line[one["start"] : one["end"]]) for one in envelope["pieces"]
+        ]
+        wanted = [
+            ("n", "`n`: a whole number", "7", "7"),
+            ("said", "`said`: any text", "opened by m.okoro", "opened by m.okoro"),
+            ("deep.a", "kept in `more`", "[1]", "[1]"),
+        ]
+        self.assertEqual((True, wanted), (envelope["matches"], told))
+        user = next(one for one in opened["pieces"] if one["text"] == "{user:word}")
+        self.assertEqual(("m.okoro", "m.okoro"), (user["taken"], line[user["start"] : user["end"]]))
+        called = kinglet("explain", "door.yaml", "--line", '{"n":7,')
+        self.assertIn("gives up at column 8", called.out)
+        self.assertIn("a key in double quotes", " ".join(called.out.split()))
+
     def test_regexes_in_words(self) -> None:
         reading = self.parser._plan.variants[0].reading
         for regex, words in (

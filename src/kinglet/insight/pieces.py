@@ -6,10 +6,10 @@ import re
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.errors import UsageError, did_you_mean
-from kinglet.insight.spans import first_match
+from kinglet.insight.spans import first_match, within_quotes
 from kinglet.patterns.grammar import Slot, parse, slots
 from kinglet.patterns.types import TYPES
-from kinglet.plan.data import Reading
+from kinglet.plan.data import MORE, Reading
 from kinglet.regex.atoms import atoms
 from kinglet.regex.backtracking import Budget, search
 
@@ -67,7 +67,7 @@ def pieces(parser: Parser, line: str, variant: str | None = None) -> list[Pieces
     variant: the one to show; otherwise the one that reads the event, or where none does the one that gets furthest.
 
     Raises:
-        UsageError: there is no such variant, or it has neither pattern nor regex.
+        UsageError: there is no such variant, or it reads nothing.
     """
     plan = parser._plan
     names = [item.name for item in plan.variants]
@@ -83,12 +83,29 @@ def pieces(parser: Parser, line: str, variant: str | None = None) -> list[Pieces
         if match is None or plan.body is None:
             return found
         base, text = match.start(plan.body), match[plan.body]
+    values: dict[str, Piece] = {}
+    if plan.envelope is not None and not plan.envelope.regexes and plan.envelope.structures:
+        keys = _keys("envelope", plan.envelope, line, 0)
+        found.append(keys)
+        if not keys.matches:
+            return found
+        first = plan.envelope.structures[0]
+        values = {item.name: piece for key, item in zip(first.keys, first.fields, strict=True)
+                  for piece in keys.pieces if piece.text == key and piece.taken is not None}  # fmt: skip
     event = parser.parse([line]).events.row(0, named=True)
     chosen = variant or event["variant"]
-    tried = [_pieces(item.name, item.reading, text, base) for item in plan.variants
-             if item.reading.regexes and (chosen is None or item.name == chosen)]  # fmt: skip
+    tried: list[Pieces] = []
+    for item in plan.variants:
+        if chosen is not None and item.name != chosen:
+            continue
+        held = values.get(item.source or "")
+        own, start = (held.taken or "", held.start) if held is not None else (text, base)
+        if item.reading.regexes:
+            tried.append(_pieces(item.name, item.reading, own, start))
+        elif item.reading.structures:
+            tried.append(_keys(item.name, item.reading, own, start))
     if variant is not None and not tried:
-        raise UsageError(f"`{variant}` has neither pattern nor regex", "see what it reads with `kinglet explain`")
+        raise UsageError(f"`{variant}` reads nothing of its own", "see what it reads with `kinglet explain`")
     if tried:
         found.append(max(tried, key=lambda one: (one.matches, one.column)))
     return found
@@ -112,6 +129,24 @@ def _pieces(name: str, reading: Reading, text: str, base: int) -> Pieces:
             return Pieces(name, count == len(runs), base + match.end() + 1, tuple(out))
     nothing = (Piece(_source(run, reading), in_words(run, reading), None) for run in runs)
     return Pieces(name, False, base + 1, tuple(nothing))
+
+
+def _keys(name: str, reading: Reading, text: str, base: int) -> Pieces:
+    """What a structure takes, value by value; of a text that is none of it how far it goes, and what is wrong there."""
+    plan = reading.structures[0]
+    values = plan.structure.values(text)
+    if values is None:
+        at, message = plan.structure.unread(text)
+        return Pieces(name, False, base + at + 1, (Piece(text[at : at + 20], message, None),))
+    fields = dict(zip(plan.keys, plan.fields, strict=True))
+    out = []
+    for value in values:
+        item = fields.get(value.path)
+        about = "any text" if item is None or item.type.name == "text" else item.type.about
+        words = f"`{item.name}`: {about}" if item is not None else f"kept in `{MORE}`"
+        start, end = within_quotes(text, value.start, value.end)
+        out.append(Piece(value.path, words, value.text, base + start, base + end))
+    return Pieces(name, True, base + len(text) + 1, tuple(out))
 
 
 def _taken(run: str, reading: Reading, span: tuple[int, int], text: str, base: int) -> Piece:

@@ -70,13 +70,13 @@ def inside_of(reading: Reading, text: str, base: int) -> list[Span] | None:
         here = taken(tuple(value.path for value in values), plan.keys)
         for key, item in zip(plan.keys, plan.fields, strict=True):
             for place in here.lists.get(key, [here.chosen[key]] if key in here.chosen else []):
-                left, right = _within_quotes(part, values[place].start, values[place].end)
+                left, right = within_quotes(part, values[place].start, values[place].end)
                 if right > left:
                     found.append(Span(item.name, start + left, start + right))
     return found
 
 
-def _within_quotes(text: str, start: int, end: int) -> tuple[int, int]:
+def within_quotes(text: str, start: int, end: int) -> tuple[int, int]:
     """The characters of a value without the blanks and quotes around it."""
     written = text[start:end]
     start += len(written) - len(written.lstrip())
