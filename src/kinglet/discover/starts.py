@@ -22,6 +22,7 @@ _MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with
 _LONGEST_WORD = 60
 _REACH = 100  # characters of a line within which the stamp of a first line stands
 _MOST_WORDS = 6
+_SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
 _MORE_WORDS = 2  # that another form of first lines may have before its stamp
 _MOST_PARTS = 5
 _HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
@@ -154,10 +155,14 @@ class _Head(NamedTuple):
         """Whether a label stands directly before the stamp."""
         return is_label(self.glue or (self.words[-1] if self.words else None))
 
-    @property
-    def has_label(self) -> bool:
-        """Whether one stands anywhere before it."""
-        return any(map(is_label, (*self.words, self.glue)))
+    def may_begin_beside(self, first: _Head) -> bool:
+        """Whether it may begin events where most begin with another head.
+
+        `End-Date: …` goes on with an event, and so does a line with more words before its stamp, or an indented one.
+        """
+        if any(map(is_label, (*self.words, self.glue))) or self.indented > first.indented:
+            return False
+        return len(self.words) <= len(first.words) + _MORE_WORDS
 
 
 def _stamp_heads(lines: pl.Series) -> _Heads | None:
@@ -181,10 +186,8 @@ def _stamp_heads(lines: pl.Series) -> _Heads | None:
         return None
     if heads[usual[0]].is_labelled:
         return _Heads(usual[0], usual[0], True)
-    # `End-Date: …` goes on with an event, and so does a line with more words before its stamp
-    most = len(heads[usual[0]].words) + _MORE_WORDS
-    others = (form for form in usual[1:] if not heads[form].has_label and len(heads[form].words) <= most)
-    usual = [usual[0], *others]
+    first = heads[usual[0]]
+    usual = [usual[0], *(form for form in usual[1:] if heads[form].may_begin_beside(first))]
     start = usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
     opened = [rf"^\S.{{0,{_REACH}}}?{heads[form].glue}{heads[form].outline}" for form in usual if heads[form].glue]
     return _Heads(start, "|".join([start, *dict.fromkeys(opened)]))
@@ -380,7 +383,7 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
 
 
 def _mostly(lines: pl.Series, begins: pl.Series, regex: str) -> bool:
-    return bool((lines.filter(begins).str.contains(regex).mean() or 0) > 0.5)  # type: ignore[operator]
+    return bool((lines.filter(begins).str.contains(regex).mean() or 0) > _SOME)  # type: ignore[operator]
 
 
 def _first_word(lines: pl.Series) -> pl.Series:
