@@ -128,6 +128,33 @@ class Forms(unittest.TestCase):
             with self.subTest(seed=seed, form=form, way=way):
                 self.held(lines, wanted)
 
+    def test_events_of_several_lines(self) -> None:
+        ways = ("block", "within", "begin-end", "rules", "trace", "dates", "title", "pretty", "tabs", "separator")
+        for seed in range(20):
+            rng = random.Random(seed + 2000)
+            way = ways[seed % len(ways)]
+            form = rng.choice(WHOLE) if rng.random() < 0.4 else f"{rng.choice(DATES)} {rng.choice(CLOCKS)}"
+            wanted, events = moments(rng, form), []
+            for i, at in enumerate(wanted):
+                text, user, more = stamp(at, form), rng.choice(USERS), rng.random() < 0.5
+                born = (at - timedelta(days=rng.randrange(20, 600))).strftime("%Y-%m-%d %H:%M:%S")
+                events.append(
+                    {
+                        "block": f"Time: {text}\nUser: {user}\nFrom: 192.0.2.7\nResult: ok\n",
+                        "within": f"Record {i}\nUser: {user}\nTime: {text}\nFrom: 192.0.2.7\n",
+                        "begin-end": f"BEGIN {text} {user}\n address 192.0.2.7\nEND",
+                        "rules": f"--------\n{text}\n{user} from 192.0.2.7",
+                        "trace": f"{text} ERROR of {user}" + "\nTraceback:\n  File a.py\nValueError: bad" * more,
+                        "dates": f"{text} INFO ticket of {user}" + f"\n  issued {born}\n  by 192.0.2.7" * more,
+                        "title": f"=== {text} ===\naction: read\nuser: {user}",
+                        "pretty": json.dumps({"at": text, "user": user, "n": i}, indent=2),
+                        "tabs": f"Audit record:\n\tTime:\t{text}\n\tUser:\t{user}\n\tAddress:\t192.0.2.7\n",
+                        "separator": f"{text} session of {user}\nfrom 192.0.2.7\nstate open\n---",
+                    }[way]
+                )
+            with self.subTest(seed=seed, form=form, way=way):
+                self.held(events, wanted)
+
 
 if __name__ == "__main__":
     unittest.main()

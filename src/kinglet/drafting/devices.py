@@ -52,7 +52,9 @@ def devices(sample: Sample) -> list[Stretch]:
 
 
 def _begins(line: str) -> str:
-    """How a line begins, in words; nothing where that tells nothing."""
+    """How a line begins, in words; nothing where that tells nothing, as of a line that is indented."""
+    if line[:1].isspace():
+        return ""
     if line.startswith("{") and line.rstrip().endswith("}"):
         return "JSON objects"
     found = stamps(line[:80])
