@@ -265,7 +265,7 @@ class Shelf(InFolder):
         self.assertNotIn("nginx-error", shares)
         self.assertGreater(sum(share for share, _ in shares.values()), 0.5)
         shown = kinglet("look", REAL / "nginx" / "error.log").out
-        self.assertIn("nginx-error  reads 100% of it", shown)
+        self.assertIn("nginx-error  reads 100 % of it", shown)
         self.assertIn("$ kinglet try nginx-error ", shown)
         Path("own.log").write_text("door 7 opened\ndoor 8 closed\n")
         self.assertEqual([], kinglet("look", "own.log", "--json").json()["logs"][0]["ready"])

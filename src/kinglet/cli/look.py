@@ -334,7 +334,7 @@ def _ready(out: Console, item: Look) -> None:
 
     out.print(heading("ready", "parsers that read it already"))
     for one in item.ready:
-        line = Text(f"  {one.parser}", style="bold").append(f"  reads {one.complete:.0%} of it", "not bold")
+        line = Text(f"  {one.parser}", style="bold").append(f"  reads {percent(one.complete)} of it", "not bold")
         out.print(line.append(f", and claims {one.claims!r}" if one.claims is not None else "", "not bold dim"))
     alone = len(item.ready) == 1
     call = f"kinglet try {item.ready[0].parser} {item.name}" if alone else f"kinglet run -p library {item.name} -o OUT"
