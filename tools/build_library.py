@@ -188,7 +188,7 @@ def _structured(structure: Any, names: Any, text: str) -> dict[str, Any]:
     """What the standard library, or a line of one's own, reads of a text with structure."""
     if structure.name == "json":
         found: Any = json.loads(text)
-        return found if isinstance(found, dict) else {}
+        return dict(found) if isinstance(found, dict) else {}
     if structure.name == "delimited":
         return dict(zip(names, next(csv.reader([text])), strict=False))
     if structure.name == "xml":
