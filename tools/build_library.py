@@ -259,7 +259,8 @@ def _reader(parser: Any, header: str | None) -> Any:
             body = values.get(variant.source or plan.body) if envelope is not None else raw
             found = reader(body if isinstance(body, str) else raw)
             if found is not None:
-                return values | found
+                values |= found
+                break
         return values
 
     return read
