@@ -193,6 +193,14 @@ class Ways(unittest.TestCase):
         self.assertIn("start", found[0].events)
         self.assertEqual(200, found[0].count, found)
 
+    def test_a_name_that_is_rare_in_a_long_log_begins_events_too(self) -> None:
+        lines = [f"quay-1 2026-03-05 {i // 3600:02}:{i // 60 % 60:02}:{i % 60:02} door {i} open" for i in range(9001)]
+        for row in (5003, 7777):
+            lines[row] = lines[row].replace("quay-1", "quay-2")
+        lines = [line + ("\n  at quay.Door.open" if row % 100 == 7 else "") for row, line in enumerate(lines)]
+        found = boundaries(sampled("\n".join(lines) + "\n"))
+        self.assertEqual(9001, found[0].count, found)
+
     def test_nothing_comes_of_nothing(self) -> None:
         self.assertEqual([], boundaries(sampled("\n\n")))
 

@@ -177,7 +177,7 @@ def _stamp_heads(lines: pl.Series) -> _Heads | None:
     forms: Counter[str] = Counter()
     heads: dict[str, _Head] = {}
     for head, members in groups.items():
-        prefix = _prefix_regex(head, members)
+        prefix = _prefix_regex(head, members, step == 1)
         if prefix is not None:
             forms[f"^{prefix}{head.outline}"] += len(members)
             heads[f"^{prefix}{head.outline}"] = head
@@ -202,17 +202,21 @@ def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:
     return _Head(outline, before[:1].isspace(), kept, open_glue or _escaped(glue)), words
 
 
-def _prefix_regex(head: _Head, members: Sequence[Sequence[str]]) -> str | None:
-    """What stands before a stamp, words that differ left open; nothing where it is too much."""
+def _prefix_regex(head: _Head, members: Sequence[Sequence[str]], every: bool) -> str | None:
+    """What stands before a stamp, words that differ left open; nothing where it is too much.
+
+    every: whether these are all lines; of some of them a name may seem to be the same everywhere.
+    """
     if len(head.words) > _MOST_WORDS:
         return None
     out = r"\s+" if head.indented else ""
     for i, kept in enumerate(head.words):
         texts = Counter(words[i] for words in members)
-        if kept is not None or len(texts) == 1:
-            out += _escaped(next(iter(texts)))
+        text = next(iter(texts))
+        if kept is not None or (len(texts) == 1 and (every or text.isalpha())):
+            out += _escaped(text)
         else:
-            shapes = {_token_regex(text) for text in texts}
+            shapes = {_token_regex(one) for one in texts}
             out += (shapes.pop() if len(shapes) == 1 else None) or r"\S+"
         out += r"\s+"
     return out + head.glue
