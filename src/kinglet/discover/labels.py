@@ -4,13 +4,9 @@ from __future__ import annotations
 
 import re
 
-_GRAVE = re.compile(
-    "(?:trace|debug|info|information|notice|warn|warning|err|error|crit|critical|alert|emerg|emergency|fatal|severe):",
-    re.IGNORECASE,
-)
+from kinglet.mining.heads import LEVELS
 
-
-_LABEL = re.compile(r"""[^\w\s]*[A-Za-z_][A-Za-z_. -]*["']?\s*[:=]""")
+_LABEL = re.compile(r"""[^\w\s]*([A-Za-z_][A-Za-z_. -]*)["']?\s*[:=]""")
 
 
 def is_label(word: str | None) -> bool:
@@ -18,4 +14,5 @@ def is_label(word: str | None) -> bool:
 
     How grave an event is (`WARN:`) names nothing, nor does what has numbers (`app[7]:`).
     """
-    return word is not None and _LABEL.fullmatch(word) is not None and _GRAVE.fullmatch(word) is None
+    match = _LABEL.fullmatch(word) if word is not None else None
+    return match is not None and match[1].lower() not in LEVELS

@@ -3,29 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
-from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any, NamedTuple
 
 import polars as pl
 
-from kinglet.discover.labels import is_label
+from kinglet.discover.heads import HEADS_BETWEEN, Heads, escaped, stamp_heads
 from kinglet.discover.report import Boundary
 from kinglet.discover.sample import Sample
 from kinglet.discover.words import counted, percent
-from kinglet.timestamps.known_forms import stamps
 
 _FEW = 0.005
-_PROBE = 4000
-_MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with
 _LONGEST_WORD = 60
-_REACH = 100  # characters of a line within which the stamp of a first line stands
-_MOST_WORDS = 6
 _SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
-_MORE_WORDS = 2  # that another form of first lines may have before its stamp
-_MOST_PARTS = 5
-_HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
 
 
@@ -49,7 +39,7 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
     total = int(filled.sum())
     if not total:
         return []
-    stamped = _stamp_heads(lines.filter(filled))
+    stamped = stamp_heads(lines.filter(filled))
     candidates = [
         candidate
         for candidate in (
@@ -127,123 +117,12 @@ def _same(way: Boundary, all_: list[Boundary]) -> Boundary:
     return replace(way, wrong="gives the same events as `line`, which is simpler")
 
 
-class _Heads(NamedTuple):
-    """What lines that begin an event have at their beginning: a stamp.
-
-    start: a regex of the stamp that most begin with, and of what stands before it. any: where a sign opens the stamp,
-    such as `[`, also of a line in which more stands before it; such a line is no continuation either.
-    """
-
-    start: str
-    any: str
-    is_labelled: bool = False
-
-
-class _Head(NamedTuple):
-    """What stands before the stamp of a line: words between blanks, and signs directly before it.
-
-    words: those that are labels or signs only; the others are None.
-    """
-
-    outline: str
-    indented: bool
-    words: tuple[str | None, ...]
-    glue: str
-
-    @property
-    def is_labelled(self) -> bool:
-        """Whether a label stands directly before the stamp."""
-        return is_label(self.glue or (self.words[-1] if self.words else None))
-
-    def may_begin_beside(self, first: _Head) -> bool:
-        """Whether it may begin events where most begin with another head.
-
-        `End-Date: …` goes on with an event, and so does a line with more words before its stamp, or an indented one.
-        """
-        if any(map(is_label, (*self.words, self.glue))) or self.indented > first.indented:
-            return False
-        return len(self.words) <= len(first.words) + _MORE_WORDS
-
-
-def _stamp_heads(lines: pl.Series) -> _Heads | None:
-    """The stamp that most events begin with."""
-    step = max(1, len(lines) // _PROBE)
-    probe = lines.gather_every(step).head(_PROBE)
-    found = [(line[: at[0].start], at[0].form.outline) for line in probe if (at := stamps(line[:_REACH]))]
-    groups: dict[_Head, list[list[str]]] = {}
-    for before, outline in found:
-        head, words = _head_of(before, outline)
-        groups.setdefault(head, []).append(words)
-    forms: Counter[str] = Counter()
-    heads: dict[str, _Head] = {}
-    for head, members in groups.items():
-        prefix = _prefix_regex(head, members, step == 1)
-        if prefix is not None:
-            forms[f"^{prefix}{head.outline}"] += len(members)
-            heads[f"^{prefix}{head.outline}"] = head
-    usual = [form for form, count in forms.most_common(_MOST_HEADS) if count >= max(2, 0.02 * len(probe))]
-    if not usual:
-        return None
-    if heads[usual[0]].is_labelled:
-        return _Heads(usual[0], usual[0], True)
-    first = heads[usual[0]]
-    usual = [usual[0], *(form for form in usual[1:] if heads[form].may_begin_beside(first))]
-    start = usual[0] if len(usual) == 1 else f"^(?:{_HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
-    opened = [rf"^\S.{{0,{_REACH}}}?{heads[form].glue}{heads[form].outline}" for form in usual if heads[form].glue]
-    return _Heads(start, "|".join([start, *dict.fromkeys(opened)]))
-
-
-def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:
-    """The form of what stands before a stamp, and its words."""
-    words = before.split()
-    glue = words.pop() if before and not before[-1].isspace() else ""
-    kept = tuple(word if word != "-" and (is_label(word) or not re.search(r"[^\W_]", word)) else None for word in words)
-    open_glue = None if glue[-1:] in (":", "=") else _token_regex(glue)  # a label is what it is
-    return _Head(outline, before[:1].isspace(), kept, open_glue or _escaped(glue)), words
-
-
-def _prefix_regex(head: _Head, members: Sequence[Sequence[str]], every: bool) -> str | None:
-    """What stands before a stamp, words that differ left open; nothing where it is too much.
-
-    every: whether these are all lines; of some of them a name may seem to be the same everywhere.
-    """
-    if len(head.words) > _MOST_WORDS:
-        return None
-    out = r"\s+" if head.indented else ""
-    for i, kept in enumerate(head.words):
-        texts = Counter(words[i] for words in members)
-        text = next(iter(texts))
-        if kept is not None or (len(texts) == 1 and (every or text.isalpha())):
-            out += _escaped(text)
-        else:
-            shapes = {_token_regex(one) for one in texts}
-            out += (shapes.pop() if len(shapes) == 1 else None) or r"\S+"
-        out += r"\s+"
-    return out + head.glue
-
-
-def _token_regex(text: str) -> str | None:
-    """A word with its letters and digits left open; nothing where it is of many parts."""
-    parts = re.findall(r"[^\W_](?:[\w.-]*[^\W_])?|.", text)
-    if len(parts) > _MOST_PARTS:
-        return None
-    out = ""
-    for part in parts:
-        if part.isascii() and part.isalpha():
-            out += "[A-Za-z]+"
-        elif part.isascii() and part.isdigit():
-            out += "[0-9]+"
-        else:
-            out += r"[\w.-]+" if part[0].isalnum() else _escaped(part)
-    return out
-
-
-def _by_line(lines: pl.Series, filled: pl.Series, stamped: _Heads | None) -> _Way:
+def _by_line(lines: pl.Series, filled: pl.Series, stamped: Heads | None) -> _Way:
     head = lines.str.contains(stamped.any) if stamped else None
     return _Way({"line": True}, filled, head, "every line is an event")
 
 
-def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: _Heads | None) -> _Way | None:
+def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: Heads | None) -> _Way | None:
     if stamped is None:
         return None
     head = lines.str.contains(stamped.start)
@@ -257,8 +136,8 @@ def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: _Heads | None) -> _W
 def _short(regex: str) -> str:
     """A start regex as a person would write it."""
     several = re.fullmatch(r"\^\(\?:(.*)\)", regex)
-    if several is not None and _HEADS_BETWEEN in several[1]:
-        return "^(?:" + "|".join(_short(one) for one in several[1].split(_HEADS_BETWEEN)) + ")"
+    if several is not None and HEADS_BETWEEN in several[1]:
+        return "^(?:" + "|".join(_short(one) for one in several[1].split(HEADS_BETWEEN)) + ")"
     text = regex.replace("[0-9]{1,2}", r"\d+").replace("[0-9]+", r"\d+").replace("[0-9]", r"\d")
     for long, short in (
         (r"(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)", r"\w{3}"),
@@ -277,16 +156,12 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     word = _WORD.match(first) or re.match(r"[^\sA-Za-z0-9]{2,}", first)
     if word is None or len(word[0]) > _LONGEST_WORD:
         return None
-    regex = "^" + _escaped(word[0])
+    regex = "^" + escaped(word[0])
     begins = lines.str.contains(regex)
     count = int(begins.sum())
     if count < 2 or count > 0.6 * int(filled.sum()):
         return None
     return _Way({"start": regex}, begins, begins, f"lines that begin with `{word[0]}`, as the first one does")
-
-
-def _escaped(text: str) -> str:
-    return re.sub(r"([\\.^$*+?{}\[\]()|#])", r"\\\1", text)
 
 
 def _by_separator(lines: pl.Series, filled: pl.Series) -> _Way | None:
@@ -329,10 +204,10 @@ def _by_last_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     if count < 3 or count > 0.6 * int(filled.sum()):
         return None
     begins = filled & ends.shift(1, fill_value=True)
-    return _Way({"end": rf"^\s*{_escaped(last)}\s*$"}, begins, None, f"stretches that end with `{last}`")
+    return _Way({"end": rf"^\s*{escaped(last)}\s*$"}, begins, None, f"stretches that end with `{last}`")
 
 
-def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, stamped: _Heads | None) -> Boundary:
+def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, stamped: Heads | None) -> Boundary:
     """How many lines a way explains: first lines that look like first lines, and others that do not."""
     total = int(filled.sum())
     head = way.head

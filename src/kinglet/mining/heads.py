@@ -16,7 +16,7 @@ _STRAYS = 0.004
 """So many lines may part from the others behind their stamp; where more do, the head ends."""
 _NEAR = 7
 _SHARED = 0.1
-_LEVELS = frozenset(
+LEVELS = frozenset(
     [
         "trace",
         "debug",
@@ -129,7 +129,7 @@ def _look(keys: tuple[str, ...], i: int) -> str:
 def _is_sure(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
     """Whether words are those that levels are called by, or stand between signs in all lines."""
     usual = [word.lower() for word, count in words.items() if count > 0.02 * len(lines)]
-    levels = bool(usual) and _LEVELS.issuperset(usual)
+    levels = bool(usual) and LEVELS.issuperset(usual)
     return levels or (_closed(lines, i) and 1 < len(words) <= _FEW)
 
 
@@ -171,7 +171,7 @@ def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
         values = is_value(look) and (look != value(TIME) or not stamped)
         if look == "w":
             words = Counter(texts[at].lower() for keys, texts in lines if _look(keys, at) == look)
-            if sum(count for word, count in words.items() if word in _LEVELS) >= least and len(words) > 1:
+            if sum(count for word, count in words.items() if word in LEVELS) >= least and len(words) > 1:
                 return True
             values = sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines)
         if values:

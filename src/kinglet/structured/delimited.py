@@ -96,19 +96,21 @@ class UnderHeader(Delimited):
     def __init__(self, delimiter: str = ",", quote: str = '"') -> None:
         super().__init__((), delimiter, quote)
         self.loop = None
-        self._under = functools.lru_cache(maxsize=256)(self._made)
 
     def under(self, header: str) -> Delimited:
         """The structure of rows under a header; its names without blanks around them."""
-        return self._under(header)
+        return _under(self, header)
 
     def fault(self, values: Sequence[Value]) -> str | None:
         """That there is no header."""
         return "no-header"
 
-    def _made(self, header: str) -> Delimited:
-        values = self.values(header)
-        if values is None:
-            return self
-        names = [(value.text or "").strip() or value.path for value in values]
-        return Delimited(names, self.delimiter, self.quote)
+
+@functools.lru_cache(16)  # of few logs at a time: a header may be as long as an event
+def _under(rows: UnderHeader, header: str) -> Delimited:
+    """See `UnderHeader.under`; made once for all batches of a log."""
+    values = rows.values(header)
+    if values is None:
+        return rows
+    names = [(value.text or "").strip() or value.path for value in values]
+    return Delimited(names, rows.delimiter, rows.quote)

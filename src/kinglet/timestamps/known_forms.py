@@ -162,7 +162,7 @@ _DATES = (
 )
 """Dates that are stamps only beside a time of day."""
 _ALL = (*FINDABLE, *_DATES)
-_BETWEEN = re.compile(r"[^\w\n\r:+-]{1,4}| - | at | @ |[T_-]")
+_BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| - | at |[T_-]")
 """What may stand between a date and a time of day that belong together."""
 
 _ANY = re.compile(
