@@ -47,7 +47,7 @@ def json_lines(frame: pl.DataFrame, layout: Layout, end: str = "", raw: Collecti
     # an empty object is still a line, since every event has one
     parts = whole.parts if not whole.optional else [_joined(whole.parts).fill_null("{}")]
     ready = pl.DataFrame([column.text for column in columns])
-    return ready.select(_joined([*parts, end]).alias("json")).to_series()
+    return ready.select_seq(_joined([*parts, end]).alias("json")).to_series()
 
 
 @dataclass(frozen=True)
@@ -191,7 +191,7 @@ def _needs_escapes(text: pl.Series) -> bool:
 def json_values(column: pl.Series) -> pl.Series:
     """Values through the JSON encoder of the engine."""
     # the engine encodes structs alone, so each value is one for a moment
-    whole = column.alias("v").to_frame().select(pl.struct("v").struct.json_encode()).to_series()
+    whole = column.alias("v").to_frame().select_seq(pl.struct("v").struct.json_encode()).to_series()
     text = whole.str.strip_prefix('{"v":').str.strip_suffix("}")
     return text.set(column.is_null(), None).alias(column.name) if column.null_count() else text.alias(column.name)
 
@@ -209,7 +209,7 @@ def iso_text(column: pl.Series) -> pl.Series:
 def nested(frame: pl.DataFrame, paths: Sequence[str]) -> pl.DataFrame:
     """Columns named by dotted paths as columns of structs."""
     whole = tree((path, path) for path in paths)
-    return frame.select(_struct(value).alias(name) for name, value in whole.items())
+    return frame.select_seq(_struct(value).alias(name) for name, value in whole.items())
 
 
 def _struct(value: Any) -> pl.Expr:

@@ -191,7 +191,7 @@ class Cutter:
         going_on = self.continued if self.continued and not spans.height else None
         spans = self.limited(data, breaks, spans)
         if opened is not None:
-            start, end = opened.select(_SPAN).row(0)
+            start, end = opened.select_seq(_SPAN).row(0)
             pieces = self._pieces(data, breaks, start, end, going_on or "")
             if len(pieces) > 1:
                 settled, _, going_on = pieces[-1]
@@ -201,13 +201,13 @@ class Cutter:
         if self.after_pause and data[:1] in (b"\n", b"\r"):
             self.after_pause = False  # the line was whole, only its end had not come
         if self.after_pause and spans.height:
-            spans = spans.with_columns((pl.int_range(pl.len()) == 0).alias("after-pause"))
+            spans = spans.with_columns_seq((pl.int_range(pl.len()) == 0).alias("after-pause"))
             self.after_pause = False
         for name, found_in in (("cut-off", self.source.cut_off), ("damaged", self.source.damage is not None)):
             if final and found_in and spans.height:
                 last = pl.int_range(pl.len()) == pl.len() - 1
                 before = pl.col(name).fill_null(False) if name in spans.columns else pl.lit(False)
-                spans = spans.with_columns((before | last).alias(name))
+                spans = spans.with_columns_seq((before | last).alias(name))
         self.continued = going_on
         batches = list(self._batches(data, breaks, spans, settled))
         self._settle(data, breaks, settled)
@@ -262,7 +262,7 @@ class Cutter:
             parts.append(spans.slice(last, row - last))
             span = spans.slice(row, 1)
             continued = bool(self.continued) and row == 0
-            start, end = span.select(_SPAN).row(0)
+            start, end = span.select_seq(_SPAN).row(0)
             pieces = self._pieces(data, breaks, start, end, (self.continued or "") if continued else "")
             parts.append(self._named(span, pieces, continued, done=True))
             last = row + 1
@@ -296,13 +296,13 @@ class Cutter:
         frame = pl.DataFrame([piece[:2] for piece in pieces], schema={"start": POSITION, "end": POSITION}, orient="row")
         for reason in dict.fromkeys(reason for *_, reason in pieces if reason):
             mask = pl.Series(reason, [piece[2] == reason for piece in pieces])
-            frame = frame.with_columns(mask)
+            frame = frame.with_columns_seq(mask)
         rows = pl.int_range(len(pieces), eager=True)
         for name in span.columns:
             if name in NO_FAULTS or not span[name][0]:
                 continue
             mask = (rows == 0) & (not continued) if name in _AT_FIRST else (rows == len(pieces) - 1) & done
-            frame = frame.with_columns(mask.alias(name))
+            frame = frame.with_columns_seq(mask.alias(name))
         return frame
 
     def _batches(self, data: bytes, breaks: pl.Series, spans: pl.DataFrame, settled: int) -> Iterator[EventBatch]:
@@ -317,11 +317,11 @@ class Cutter:
         if bad is None and self.source.encoding is not None and self.source.encoding.width:
             bad = raw.str.contains("\ufffd", literal=True)
         if bad is not None and bad.any():
-            spans = spans.with_columns(bad.alias("bad-bytes"))
+            spans = spans.with_columns_seq(bad.alias("bad-bytes"))
         if self._guessed_western():
             mixed = raw.str.contains(MISREAD)
             if mixed.any():
-                spans = spans.with_columns(mixed.alias("mixed-encoding"))
+                spans = spans.with_columns_seq(mixed.alias("mixed-encoding"))
         lines = breaks.search_sorted(starts).cast(POSITION) if "row" not in spans.columns else spans["row"]
         if lines.null_count():
             lines = lines.fill_null(breaks.search_sorted(starts).cast(POSITION))
@@ -365,5 +365,5 @@ def _skipped(data: bytes, spans: pl.DataFrame) -> pl.DataFrame:
     """The spans, of which the first goes on with an event, without line ends at its start."""
     start = min(_past_ends(data, int(spans["start"][0])), int(spans["end"][0]))
     if "row" in spans.columns and start > spans["start"][0]:
-        spans = spans.with_columns(put(spans["row"], 0, None))
-    return spans.with_columns(put(spans["start"], 0, start))
+        spans = spans.with_columns_seq(put(spans["row"], 0, None))
+    return spans.with_columns_seq(put(spans["start"], 0, start))

@@ -60,7 +60,7 @@ def _merged(batches: list[EventBatch]) -> EventBatch:
         inner = pl.col("#source") if "#source" in batch.frame.columns else pl.lit(0, dtype=pl.UInt32)
         goes_on = bool(sources) and sources[-1] is batch.sources[0]
         first = len(sources) - goes_on
-        frames.append(batch.frame.with_columns((inner + first).cast(pl.UInt32).alias("#source")))
+        frames.append(batch.frame.with_columns_seq((inner + first).cast(pl.UInt32).alias("#source")))
         sources.extend(batch.sources[goes_on:])
         for name, mask in batch.faults:
             masks.setdefault(name, []).append(mask.arg_true().cast(POSITION) + rows)
@@ -191,7 +191,7 @@ def _cut_joined(small: list[tuple[Source, bytes]], rule: CutRule) -> Iterator[Ev
     which = starts.search_sorted(spans["start"], side="right").cast(POSITION) - 1
     raw, bad = as_text(data, spans["start"], spans["end"])
     if bad is not None and bad.any():
-        spans = spans.with_columns(bad.alias("bad-bytes"))
+        spans = spans.with_columns_seq(bad.alias("bad-bytes"))
     lines = breaks.search_sorted(spans["start"]).cast(POSITION) - breaks.search_sorted(starts).cast(POSITION).gather(
         which
     )

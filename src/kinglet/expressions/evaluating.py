@@ -32,7 +32,7 @@ def columns(
 ) -> tuple[pl.DataFrame, dict[str, pl.Series]]:
     """A column for each named value, and for those that cannot be computed in some rows, these rows."""
     try:
-        return frame.select(value.alias(name) for name, value, _ in values), {}
+        return frame.select_seq(value.alias(name) for name, value, _ in values), {}
     except _WRONG:
         found: list[pl.Series] = []
         wrong: dict[str, pl.Series] = {}
@@ -45,6 +45,6 @@ def columns(
 
 
 def _exactly(frame: pl.DataFrame, value: pl.Expr, dtype: pl.DataType) -> pl.Series:
-    found = frame.select(value.alias("")).to_series()
+    found = frame.select_seq(value.alias("")).to_series()
     found = found if len(found) == frame.height else found.new_from_index(0, frame.height)
     return found if found.dtype == dtype or dtype == pl.Null else found.cast(dtype)

@@ -70,7 +70,7 @@ class MappingPlan(NamedTuple):
 
         has_bad: whether any event may have a value that does not fit; see `counts`.
         """
-        known = frame.with_columns(_time_or(reference))
+        known = frame.with_columns_seq(_time_or(reference))
         leaves = [leaf for leaf in self.leaves if not leaf.is_constant]
         if not has_bad:
             leaves = [_FAULTS if leaf.path == _FAULTS.path else leaf for leaf in leaves]
@@ -84,7 +84,7 @@ class MappingPlan(NamedTuple):
         tests, _ = evaluating.columns(mapped, [(item.reason, item.test, pl.Boolean()) for item in self.judged])
         whole = [test if len(test) == mapped.height else test.new_from_index(0, mapped.height) for test in tests]
         found = {test.name: int(test.sum()) for test in whole}
-        any_ = pl.DataFrame(whole).select(pl.any_horizontal(pl.all())).to_series()
+        any_ = pl.DataFrame(whole).select_seq(pl.any_horizontal(pl.all())).to_series()
         return int(any_.sum()), {name: count for name, count in found.items() if count}
 
     def counts(self, frame: pl.DataFrame) -> dict[str, int]:

@@ -174,6 +174,21 @@ class Model:
             types, found["attributes"], found["objects"], {int(key): caption for key, caption in captions.items()}
         )
 
+    def has(self, owner: Entity, path: str) -> bool:
+        """Whether `path` finds an attribute."""
+        # speed: what is missing is told before anything is said of it, for near misses take their time
+        above: Entity | None = owner
+        try:
+            for name, _ in _parts_of(path):
+                attribute = above.attributes.get(name) if above is not None else None
+                if attribute is None:
+                    return False
+                above = self.object(attribute.type) if attribute.is_object else None
+            self.path(owner, path)
+        except ModelError:
+            return False
+        return True
+
     def path(self, owner: Entity, path: str) -> tuple[Attribute, ...]:
         """The attributes along a dotted path from a class or object down.
 
@@ -182,10 +197,7 @@ class Model:
                 out, or is a list of objects and has no number, such as `resources[1].name`.
         """
         found: list[Attribute] = []
-        try:
-            steps = list(parts(path))
-        except ValueError as error:
-            raise ModelError(str(error)) from None
+        steps = _parts_of(path)
         for i, (part, number) in enumerate(steps):
             above = ".".join(name for name, _ in steps[:i])
             attribute = owner.attributes.get(part)
@@ -285,6 +297,14 @@ class Model:
             tuple(profiles or ()),
             deprecated=bool(more),
         )
+
+
+def _parts_of(path: str) -> list[tuple[str, int | None]]:
+    """The names along a path, each with the number of the item where one is named."""
+    try:
+        return list(parts(path))
+    except ValueError as error:
+        raise ModelError(str(error)) from None
 
 
 def enum_value(attribute: Attribute, wanted: str | int) -> int | str:

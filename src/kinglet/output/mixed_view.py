@@ -77,7 +77,7 @@ class MixedView:
 
     def _aligned(self, frame: pl.DataFrame) -> pl.DataFrame:
         there = frame.schema
-        return frame.select(
+        return frame.select_seq(
             (pl.col(name) if there[name] == dtype else _as_text(name, there[name]))
             if name in there
             else pl.lit(None, dtype=dtype).alias(name)

@@ -30,7 +30,7 @@ def spread(events: pl.DataFrame, most: int) -> pl.DataFrame:
         taken.add(name)
         columns.append(pl.Series(name, [_text(item.pop(key, None)) for item in objects], dtype=pl.String))
     rest = [json.dumps(item, ensure_ascii=False, separators=(",", ":")) if item else None for item in objects]
-    return events.with_columns(pl.Series(MORE, rest, dtype=pl.String)).hstack(columns)
+    return events.with_columns_seq(pl.Series(MORE, rest, dtype=pl.String)).hstack(columns)
 
 
 def _text(value: Any) -> str | None:

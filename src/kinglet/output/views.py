@@ -11,6 +11,7 @@ import polars as pl
 
 from kinglet.columns.json_rows import Piece
 from kinglet.columns.json_text import Constant, Layout, iso_text, json_lines, json_values, nested
+from kinglet.columns.put import rows_where
 from kinglet.expressions import evaluating
 from kinglet.ocsf.identity import Leaf
 from kinglet.ocsf.mapping import BAD_VALUE, MappingPlan
@@ -69,7 +70,7 @@ class FieldsView:
     def pieces(self, parsed: Parsed) -> list[Piece]:
         found = []
         for part in parsed.parts:
-            frame = part.frame.with_columns(parsed.constants())
+            frame = part.frame.with_columns_seq(parsed.constants())
             found.append(Piece(frame[ROW], frame, self._layout(tuple(frame.columns)), self.json))
         return found
 
@@ -132,13 +133,13 @@ class ModelView:
                 for leaf in mapping.leaves
                 if leaf.is_constant
             ]
-            mapped = self._applied(parsed, part, frame, mapping).with_columns(constants)
-            frames.append(mapped.with_columns(part.frame[ROW]))
+            mapped = self._applied(parsed, part, frame, mapping).with_columns_seq(constants)
+            frames.append(mapped.with_columns_seq(part.frame[ROW]))
         if not frames:
             return pl.DataFrame(schema=self.schema)
         whole = parsed.in_order(frames)
         missing = [_nulls(path, dtype) for path, dtype in self.schema.items() if path not in whole.columns]
-        return whole.with_columns(missing).select(list(self.schema))
+        return whole.with_columns_seq(missing).select_seq(list(self.schema))
 
     def judge(self, parsed: Parsed) -> None:
         """Counts what cannot be mapped as it stands, and makes nothing of it."""
@@ -163,16 +164,16 @@ def lines_of(pieces: Sequence[Piece], end: str) -> pl.Series:
     texts = [json_lines(piece.frame, piece.layout, end, piece.raw).alias("json") for piece in pieces]
     if len(texts) < 2 and all(piece.places.is_sorted() for piece in pieces):
         return texts[0] if texts else pl.Series("json", [], dtype=pl.String)
-    return pl.concat(texts).gather(pl.concat([piece.places for piece in pieces]).arg_sort())
+    return pl.concat(texts)[pl.concat([piece.places for piece in pieces]).arg_sort()]
 
 
 def _mapped(parsed: Parsed) -> Iterator[tuple[VariantEvents, pl.DataFrame, MappingPlan]]:
     """The events that have a mapping in common, with all columns that it may read."""
     plan = parsed.plan
     for part in parsed.parts:
-        frame = part.frame.with_columns(parsed.constants())
+        frame = part.frame.with_columns_seq(parsed.constants())
         if part.variant is None or plan.steps:  # fields that only other events have are missing
-            frame = frame.with_columns(
+            frame = frame.with_columns_seq(
                 _nulls(name, dtype) for name, dtype in plan.fields.items() if name not in frame.columns
             )
         if part.variant is None:
@@ -188,7 +189,7 @@ def _mapped(parsed: Parsed) -> Iterator[tuple[VariantEvents, pl.DataFrame, Mappi
         for number, mapping in enumerate(variant.mappings):
             mask = numbers == number
             if mask.any():
-                yield part.where(mask), frame.filter(mask), mapping
+                yield part.where(mask), rows_where(frame, mask), mapping
 
 
 def _nulls(name: str, dtype: pl.DataType) -> pl.Expr:
@@ -208,7 +209,7 @@ def flat(frame: pl.DataFrame) -> pl.DataFrame:
             if isinstance(inner, pl.Struct):
                 column = (
                     column.to_frame()
-                    .select(pl.col(column.name).list.eval(pl.element().struct.field(inner.fields[-1].name)))
+                    .select_seq(pl.col(column.name).list.eval(pl.element().struct.field(inner.fields[-1].name)))
                     .to_series()
                 )
             column = column.cast(pl.List(pl.String)).list.join(" ")

@@ -8,11 +8,12 @@ from dataclasses import replace
 import polars as pl
 
 from kinglet.columns.put import put
-from kinglet.plan.data import ROW
+from kinglet.plan.data import ROW, STATES
 from kinglet.runtime.candidate_parsers import is_general
 from kinglet.runtime.parsed import Parsed, VariantEvents
 
 _BEST = {"complete": 0, "dropped": 0, "partial": 1, "unmatched": 3}
+_RANKS = pl.Series([_BEST[state] for state in STATES], dtype=pl.UInt8)
 
 
 def ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
@@ -22,14 +23,14 @@ def ranks(found: Sequence[tuple[int, Parsed]], height: int) -> pl.Series:
         for part in parsed.parts:
             here = part.frame[ROW]
             rank = _rank(part)
-            before = best.gather(here)
+            before = best[here]
             best = put(best, here, rank.zip_with(rank < before, before))
     return best
 
 
 def _rank(part: VariantEvents) -> pl.Series:
     """How well events are read; one of which a variant is known goes before one of which only the envelope is."""
-    rank = part.frame["state"].cast(pl.String).replace_strict(_BEST, return_dtype=pl.UInt8)
+    rank = _RANKS[part.frame["state"].to_physical().cast(pl.UInt32)]
     return rank if part.variant is not None else rank + (rank == 1).cast(pl.UInt8)
 
 
@@ -41,7 +42,7 @@ def winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Par
     best: list[tuple[int, Parsed]] = []
     if several:
         frames = [
-            pl.DataFrame({"row": part.frame[ROW], "rank": _rank(part)}).with_columns(
+            pl.DataFrame({"row": part.frame[ROW], "rank": _rank(part)}).with_columns_seq(
                 pl.lit(place, dtype=pl.UInt32).alias("place"),
                 pl.lit(part.variant is None or is_general(parsed.plan.variants[part.variant])).alias("general"),
             )
@@ -55,7 +56,7 @@ def winners(found: list[tuple[int, Parsed]], height: int) -> list[tuple[int, Par
     for place, parsed in found:
         parts = parsed.parts
         if several:
-            parts = tuple(part.where(winner.gather(part.frame[ROW]) == place) for part in parts)
+            parts = tuple(part.where(winner[part.frame[ROW]] == place) for part in parts)
         # what a parser cannot read at all, not even its envelope, is not its own
         parts = tuple(
             part if part.variant is not None else part.where(part.frame["state"] != "unmatched") for part in parts

@@ -43,9 +43,22 @@ def of_path(parsers: Sequence[Claimed], name: str) -> list[int]:
     return [i for i, parser in enumerate(parsers) if parser.claims(name)]
 
 
-def of_contents(parsers: Sequence[Claimed], beginning: bytes) -> list[int]:
-    """The parsers that claim text which stands in the beginning of a log."""
-    return [i for i, parser in enumerate(parsers) if any(text.encode() in beginning for text in parser.contains)]
+class Contents:
+    """The texts that parsers claim, looked for in many logs in one pass."""
+
+    def __init__(self, parsers: Sequence[Claimed]) -> None:
+        self.owners: dict[str, list[int]] = {}
+        for i, parser in enumerate(parsers):
+            for text in parser.contains:
+                self.owners.setdefault(text, []).append(i)
+
+    def claimed(self, beginnings: Sequence[bytes]) -> list[list[int]]:
+        """For the beginning of each log the parsers that claim text which stands in it."""
+        if not self.owners:
+            return [[] for _ in beginnings]
+        texts = pl.Series([beginning.decode("utf-8", "replace") for beginning in beginnings], dtype=pl.String)
+        found = texts.str.extract_many(list(self.owners), overlapping=True).list.unique()
+        return [sorted({i for text in row for i in self.owners[text]}) for row in found.to_list()]
 
 
 _WORDS = ("\u2042 zq7 (%", "x")

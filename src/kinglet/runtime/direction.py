@@ -35,7 +35,7 @@ def runs_backward(plan: Plan, source: Source, zone: str | None) -> bool:
         bundles = bundled(extracted)
         of_day = times_of(plan, bundles, source.reference, zone).of_day
         if of_day is not None:
-            clocks.append(of_day.gather(rows_of(bundles).arg_sort()))
+            clocks.append(of_day[rows_of(bundles).arg_sort()])
     if not clocks:
         return False
     steps = pl.concat(clocks).drop_nulls().diff().drop_nulls()

@@ -96,7 +96,7 @@ def timing(plan: Plan, raw: pl.Series, texts: pl.DataFrame, reference: Reference
             if rule.date_slot not in texts.columns:
                 continue
             both = pl.DataFrame([texts[rule.date_slot].alias("date"), text.alias("clock")])
-            text = both.select(pl.concat_str("date", "clock", separator=" ")).to_series()
+            text = both.select_seq(pl.concat_str("date", "clock", separator=" ")).to_series()
         zones = texts[rule.zone_slot] if rule.zone_slot in texts.columns else None
         text, stamps = _searched(rule, text, _near_event(rule, found, reference), zone, zones)
         stamps, strange = _believed(stamps, plan.limits, reference)

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.columns.faults import Faults
+from kinglet.columns.put import rows_where
 from kinglet.columns.repeated import true_of
 from kinglet.plan.data import FieldPlan
 from kinglet.timestamps.stamps import Reference
@@ -28,13 +29,13 @@ class Group(NamedTuple):
         if mask.all():
             return self
         faults = [(name, bad.filter(mask)) for name, bad in self.faults]
-        return Group(self.rows.filter(mask), self.columns.filter(mask), self.texts.filter(mask), faults, self.pending)
+        return Group(
+            self.rows.filter(mask), rows_where(self.columns, mask), rows_where(self.texts, mask), faults, self.pending
+        )
 
     def gather(self, order: pl.Series) -> Group:
-        faults = [(name, bad.gather(order)) for name, bad in self.faults]
-        return Group(
-            self.rows.gather(order), _rows(self.columns, order), _rows(self.texts, order), faults, self.pending
-        )
+        faults = [(name, bad[order]) for name, bad in self.faults]
+        return Group(self.rows[order], _rows(self.columns, order), _rows(self.texts, order), faults, self.pending)
 
     def slice(self, start: int, length: int) -> Group:
         faults = [(name, bad.slice(start, length)) for name, bad in self.faults]
@@ -65,7 +66,7 @@ def joined(groups: list[Group]) -> Group:
 
 def near(reference: Reference, group: Group) -> Reference:
     """The reference of each event of a group, where they come from several logs."""
-    return reference.gather(group.columns["#source"]) if isinstance(reference, pl.Series) else reference
+    return reference[group.columns["#source"]] if isinstance(reference, pl.Series) else reference
 
 
 def every(group: Group) -> pl.Series:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import polars as pl
 
+from kinglet.columns.put import rows_where
 from kinglet.plan.data import DROPPED, ROW, STATES, Plan
 from kinglet.source.logs import Source
 from kinglet.timestamps.stamps import Reference
@@ -26,7 +27,7 @@ class VariantEvents:
 
     def where(self, mask: pl.Series) -> VariantEvents:
         """Some of the events."""
-        return VariantEvents(self.variant, self.frame.filter(mask))
+        return VariantEvents(self.variant, rows_where(self.frame, mask))
 
 
 @dataclass(frozen=True)
@@ -116,7 +117,7 @@ class Parsed:
     def references(self, part: VariantEvents) -> Reference:
         """The reference of every event of a part."""
         if isinstance(self.reference, pl.Series):
-            return self.reference.gather(part.frame["#source"])
+            return self.reference[part.frame["#source"]]
         return self.reference
 
     def in_order(self, frames: list[pl.DataFrame]) -> pl.DataFrame:
@@ -128,13 +129,13 @@ class Parsed:
         """All events as one frame with the columns of `Plan.schema`."""
         if not self.parts:
             return pl.DataFrame(schema=self.plan.schema)
-        frame = self.in_order([part.frame for part in self.parts]).with_columns(self.constants())
+        frame = self.in_order([part.frame for part in self.parts]).with_columns_seq(self.constants())
         missing = [
             pl.lit(None, dtype=dtype).alias(name)
             for name, dtype in self.plan.fields.items()
             if name not in frame.columns
         ]
-        return frame.with_columns(missing).select(list(self.plan.schema))
+        return frame.with_columns_seq(missing).select_seq(list(self.plan.schema))
 
 
 def total_of(counts: Iterable[Mapping[str, int]]) -> dict[str, int]:

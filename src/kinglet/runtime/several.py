@@ -19,8 +19,8 @@ from kinglet.runtime.best_readers import ranks, winners
 from kinglet.runtime.candidate_parsers import (
     CandidateFinder,
     Claimed,
+    Contents,
     is_general,
-    of_contents,
     of_path,
     required_texts,
     together,
@@ -44,8 +44,10 @@ UNCLAIMED = "unclaimed"
 _LITTLE = 0.01
 _SEVERAL = 2
 _WAITING = 64 * 2**20  # speed
+_AHEAD = 64  # speed
 _FIRST = 40  # speed
 _LINES = 16  # speed
+_TRIED = 16  # speed
 _SIGNS = re.compile(rb"\w+")
 _MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
 
@@ -70,6 +72,14 @@ class _Best(NamedTuple):
     torn: tuple[int, ...] = ()
 
 
+class _Begun(NamedTuple):
+    """A log, its beginning as one of its own if that can be read, and the parsers that claim text which it has."""
+
+    source: Source
+    beginning: Source | None
+    claim: list[int]
+
+
 Decided: TypeAlias = dict[tuple[tuple[int, ...], frozenset[bytes]], _Best]
 
 
@@ -79,7 +89,7 @@ class Tier:
     def __init__(self, plans: Sequence[Plan], numbers: Sequence[int]) -> None:
         chooser = CandidateFinder([plans[i] for i in numbers])
         self.chooser, self.numbers = chooser, pl.Series(list(numbers), dtype=pl.UInt32)
-        self.always = self.numbers.gather(pl.Series(chooser.always, dtype=pl.UInt32))
+        self.always = self.numbers[pl.Series(chooser.always, dtype=pl.UInt32)]
 
 
 class Plans:
@@ -112,6 +122,8 @@ class Mixer:
         self.parsers, self.unclaimed = list(parsers), unclaimed
         self.torn: dict[str, list[str]] = {}
         """Logs in which events of some parsers are cut by the rule of another, and these parsers."""
+        self._contents = Contents(self.parsers)
+        self._several_rules = len({parser.plan.cut for parser in self.parsers}) > 1
         self._required: dict[int, tuple[bytes, ...] | None] = {}
 
     def run(
@@ -147,9 +159,9 @@ class Mixer:
         groups: dict[Choice, list[Source]] = {}
         decided: Decided = {}
         held = waiting = 0
-        for source in sources:
-            chosen = self.for_log(source, decided)
-            groups.setdefault(chosen, []).append(source)
+        for begun in self._begun(sources):
+            source = begun.source
+            groups.setdefault(self._choice(begun, decided), []).append(source)
             held += len(source.held or b"")
             waiting += source.size or 0
             if source.size is None or held > SHARED_BYTES or waiting > _WAITING:
@@ -157,26 +169,37 @@ class Mixer:
                 groups, held, waiting = {}, 0, 0
         yield from groups.items()
 
-    def for_log(self, source: Source, decided: Decided | None = None) -> Choice:
+    def _begun(self, sources: Sequence[Source]) -> Iterator[_Begun]:
+        """Logs with their beginnings, some at a time; what comes behind a pipe is not opened before that is parsed."""
+        asked = self._several_rules or any(parser.contains or parser.paths for parser in self.parsers)
+        few: list[tuple[Source, Source | None]] = []
+        for source in sources:
+            few.append((source, beginning(source) if asked else None))
+            if len(few) == _AHEAD or source.size is None:
+                yield from self._claimed(few)
+                few = []
+        yield from self._claimed(few)
+
+    def _claimed(self, logs: Sequence[tuple[Source, Source | None]]) -> Iterator[_Begun]:
+        heads = [head.data if head is not None and head.data is not None else b"" for _, head in logs]
+        for (source, head), claim in zip(logs, self._contents.claimed(heads), strict=True):
+            yield _Begun(source, head, claim)
+
+    def _choice(self, begun: _Begun, decided: Decided) -> Choice:
         """How a log is cut, which is so that most of its beginning is complete, and the parsers for its events.
 
         decided: what was found of logs that the same parsers claim and that begin alike.
         """
-        decided = decided if decided is not None else {}
+        source, head, claim = begun
         by_path = of_path(self.parsers, source.name)
         every = range(len(self.parsers))
-        several_rules = len({parser.plan.cut for parser in self.parsers}) > 1
-        asked = by_path or several_rules or any(parser.contains for parser in self.parsers)
-        head = beginning(source) if asked else None
         if by_path:
             found = self._seen(head, tuple(by_path), decided)
             if head is None or found.much > 0:
                 return Choice(found.rule, found.order, ())
-        data = head.data if head is not None and head.data is not None else b""
-        claim = of_contents(self.parsers, data)
         # those that claim nothing but paths, and not this one, come last
         others = tuple(sorted((i for i in every if i not in claim), key=lambda i: self.parsers[i].claims_only_paths()))
-        if head is None or (not several_rules and len(claim) < _SEVERAL):
+        if head is None or (not self._several_rules and len(claim) < _SEVERAL):
             return Choice(self._commonest(every), tuple(claim), others)
         # speed: nothing needs to be tried where one parser claims a log of lines
         if len(claim) == 1 and self.parsers[claim[0]].plan.cut == self.unclaimed.cut:
@@ -223,6 +246,8 @@ class Mixer:
         """
         if head is None or not places:
             return _Best(self._commonest(places) if places else self.unclaimed.cut, 0, tuple(places))
+        if len(places) == 1 and self._reads_first(head, self.parsers[places[0]].plan):
+            return _Best(self.parsers[places[0]].plan.cut, 1, tuple(places))
         text = head.data if head.data is not None else "\n".join(map(str, head.events or ())).encode()
         read = [i for i in places if self._may_read(i, text)]
         best = _Best(self._commonest(places), 0, tuple(places))
@@ -252,13 +277,25 @@ class Mixer:
         required = self._required[place]
         return not required or any(piece in text for piece in required)
 
+    def _reads_first(self, head: Source, plan: Plan) -> bool:
+        """Whether a plan reads one of the first events of a log."""
+        # speed: a single parser needs no comparison, and most of the time that one takes is not that of its events
+        batch = next(iter(cut(replace(head), plan.cut)), None)
+        if batch is None:
+            return False
+        few = _slice(batch, 0, _TRIED)
+        rows = pl.int_range(len(few), dtype=pl.UInt32, eager=True)
+        read = run_requests(read_events(plan, few, rows, reference_of(few, plan)))
+        return any(part.state != "unmatched" for part in read)
+
     def _complete(self, head: Source, rule: CutRule, places: Sequence[int]) -> tuple[float, Counter[int], Counter[int]]:
         """How much of a log's beginning is read; how many events of it each parser knows, and how many it reads wholly.
 
         It is events, times their part of its characters: events alone would favour a rule that tears lines off,
         characters alone one that takes all for one event. What is partial counts little, what is complete all.
         """
-        plans = Plans([self.parsers[i].plan for i in places])
+        # what is done to fields says nothing of whose an event is
+        plans = Plans([self.parsers[i].plan._replace(steps=()) for i in places])
         events, good, all_ = 0.0, 0.0, 0
         known: Counter[int] = Counter()
         whole: Counter[int] = Counter()
@@ -288,9 +325,9 @@ class Mixer:
             open_ = rows.filter(ranks(found, height) > 0) if found else rows
             if not len(open_):
                 break
-            by_text = tier.chooser.by_text(batch.frame["raw"].gather(open_))
+            by_text = tier.chooser.by_text(batch.frame["raw"][open_])
             pairs = pl.DataFrame({"row": open_, "place": by_text}).drop_nulls().explode("place")
-            pairs = pairs.with_columns(tier.numbers.gather(pairs["place"]).alias("place"))
+            pairs = pairs.with_columns_seq(tier.numbers[pairs["place"]].alias("place"))
             found += self._each(batch, pairs, plans, options, known)
             # parsers without fixed text are asked last, and only for what no other has read completely
             if len(tier.always):
@@ -313,7 +350,7 @@ class Mixer:
         """Each parser over the events for which it comes into question."""
         reference = options.reference_time or reference_of(batch, plans.plans[0])
         order, runs = slices(pairs["place"])
-        all_rows = pairs["row"].gather(order)
+        all_rows = pairs["row"][order]
         whole = _rows_of(batch, all_rows)
         orders = [needs_order(plans.plans[number], options.zone) for number, _, _ in runs]
         readers: list[Requests[list[Extracted]]] = []
@@ -358,13 +395,13 @@ class Mixer:
 
 def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
     """Some events of a batch; rows: where they stand in it."""
-    frames = [item.frame.with_columns(rows.gather(item.frame[ROW]).alias(ROW)) for item in parsed.parts]
+    frames = [item.frame.with_columns_seq(rows[item.frame[ROW]].alias(ROW)) for item in parsed.parts]
     parts = [VariantEvents(item.variant, frame) for item, frame in zip(parsed.parts, frames, strict=True)]
     return replace(parsed, parts=tuple(parts))
 
 
 def _rows_of(batch: EventBatch, rows: pl.Series) -> EventBatch:
-    faults = tuple((name, mask.gather(rows)) for name, mask in batch.faults)
+    faults = tuple((name, mask[rows]) for name, mask in batch.faults)
     return EventBatch(batch.sources, batch.frame[rows], faults, 0)
 
 
@@ -388,6 +425,6 @@ def _nobody(parsed: Parsed) -> Parsed:
         return faults.list.eval(pl.when(pl.element() == "no-match").then(pl.lit(NO_PARSER)).otherwise(pl.element()))
 
     parts = tuple(
-        VariantEvents(part.variant, part.frame.with_columns(named(pl.col("faults")))) for part in parsed.parts
+        VariantEvents(part.variant, part.frame.with_columns_seq(named(pl.col("faults")))) for part in parsed.parts
     )
     return replace(parsed, parts=parts)

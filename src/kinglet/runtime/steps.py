@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kinglet.columns.faults import Faults
-from kinglet.columns.put import put
+from kinglet.columns.put import put, rows_where
 from kinglet.expressions import evaluating
 from kinglet.expressions.compiling import Expression
 from kinglet.plan.steps import Needs, StepPlan
@@ -62,7 +62,7 @@ def selected(
     blamed: the field that the fault names; that which a failing piece reads unless given.
     """
     missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in needs if name not in frame.columns]
-    known = frame.with_columns(missing).with_columns(pl.col("state").cast(pl.String))
+    known = frame.with_columns_seq(missing).with_columns_seq(pl.col("state").cast(pl.String))
     found, wrong = evaluating.column(known, expression.value, expression.dtype)
     masks: dict[str, pl.Series] = {}
     for name, test in expression.fails:
@@ -85,7 +85,7 @@ def computed(
     if where is None:
         return selected(frame, expression, needs, field)
     rows = where.arg_true()
-    value, bad = selected(frame.filter(where), expression, needs, field)
+    value, bad = selected(rows_where(frame, where), expression, needs, field)
     return _at(rows, value, frame.height), [
         (name, _at(rows, mask, frame.height).fill_null(False)) for name, mask in bad
     ]
@@ -108,7 +108,7 @@ def _bounded(frame: pl.DataFrame, names: Sequence[str], raw: pl.Series) -> tuple
             long = (length > pl.select(pl.max_horizontal(raw.str.len_bytes().fill_null(0) * 4, MOST_BYTES))
                     .to_series()).fill_null(False)  # fmt: skip
             if long.any():
-                frame = frame.with_columns(frame[name].set(long, None))
+                frame = frame.with_columns_seq(frame[name].set(long, None))
                 faults.append((f"too-long:{name}", long))
     return frame, faults
 
@@ -116,7 +116,7 @@ def _bounded(frame: pl.DataFrame, names: Sequence[str], raw: pl.Series) -> tuple
 def with_faults(frame: pl.DataFrame, faults: Faults) -> pl.DataFrame:
     """Events with further faults; a complete one that has any is partial."""
     for name, bad in faults:
-        frame = frame.with_columns(
+        frame = frame.with_columns_seq(
             pl.when(bad)
             .then(pl.concat_list("faults", pl.lit([name], dtype=pl.List(pl.String))))
             .otherwise("faults")
@@ -140,4 +140,4 @@ def placed(frame: pl.DataFrame, name: str, value: pl.Series, where: pl.Series | 
             else pl.Series([None], dtype=value.dtype).new_from_index(0, frame.height)
         )
         value = value.zip_with(where, before).alias(name)
-    return frame.with_columns(value)
+    return frame.with_columns_seq(value)

@@ -55,15 +55,15 @@ def _resolved(plan: Plan, options: Options, events: _Events, memory: Memory) -> 
             pieces.append(piece)
         time = pl.concat([piece.time for piece in pieces]).cast(pl.Datetime("us")).dt.replace_time_zone("UTC")
         bits = pl.concat([piece.notes for piece in pieces])
-        timing = timing._replace(time=time.gather(rows).alias("time"), notes=bits.gather(rows), later=None)
+        timing = timing._replace(time=time[rows].alias("time"), notes=bits[rows], later=None)
     else:
-        frame = pl.DataFrame({"row": rows, "time": timing.time.to_physical(), "of": source_of.gather(rows)})
+        frame = pl.DataFrame({"row": rows, "time": timing.time.to_physical(), "of": source_of[rows]})
         ends = (
             frame.filter(pl.col("time").is_not_null())
             .group_by("of")
             .agg(pl.col("time").sort_by("row").first().alias("first"), pl.col("time").sort_by("row").last())
         )
-        for index, first, last in ends.select("of", "first", "time").iter_rows():
+        for index, first, last in ends.select_seq("of", "first", "time").iter_rows():
             ends_of = pl.Series([first, last])
             known[index] = plainly(ends_of, after(ends_of, known[index]))
     return timing, {id(source): (source, known[i]) for i, source in enumerate(sources)}
@@ -85,7 +85,7 @@ def _in_order(rows: pl.Series, timing: Timing) -> _Whole:
     order = None if rows.is_sorted() else rows.arg_sort()
 
     def ordered(column: pl.Series | None) -> pl.Series | None:
-        return column if column is None or order is None else column.gather(order)
+        return column if column is None or order is None else column[order]
 
     time, bits, rule = ordered(timing.time), ordered(timing.notes), ordered(timing.rule)
     later, of_day = ordered(timing.later), ordered(timing.of_day)

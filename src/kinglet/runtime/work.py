@@ -177,4 +177,4 @@ def references_of(reference: Reference, groups: Sequence[Group]) -> Reference:
     """The reference of each event of some groups, where they come from several logs."""
     if not isinstance(reference, pl.Series):
         return reference
-    return reference.gather(one_column([group.columns.get_column("#source") for group in groups]))
+    return reference[one_column([group.columns.get_column("#source") for group in groups])]

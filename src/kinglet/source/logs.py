@@ -253,7 +253,12 @@ def beginning(source: Source) -> Source | None:
     if source.path is not None and source.size is not None and source.size <= SMALL_BYTES and source.path.is_file():
         with contextlib.suppress(OSError):  # said where the log itself is read
             source.hold()
-    chunk = next(iter(dataclasses.replace(source).chunks()), b"")
+    # speed: most small logs are UTF-8, which needs no closer look
+    chunk: Chunk | None = None
+    if source.held is not None and not source.given_encoding:
+        chunk = dataclasses.replace(source).plain_text()
+    if chunk is None:
+        chunk = next(iter(dataclasses.replace(source).chunks()), b"")
     if not isinstance(chunk, bytes):
         return None
     data = chunk[: chunk.rfind(b"\n", 0, SAMPLE_BYTES) + 1 or SAMPLE_BYTES]

@@ -6,6 +6,7 @@ stranger can run nothing. Tags, aliases that blow up and huge files are refused.
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -140,9 +141,20 @@ def from_text(text: str, name: str, what: str = "parser") -> Document:
     return _Builder(name).build(node)
 
 
-def from_file(path: Path, what: str = "parser") -> Document:
-    """Reads a YAML file, which is of some kind; the errors of `from_text` and those of the file system."""
-    return from_text(text_of(path, what), str(path), what)
+_CASES = re.compile(r"^cases:[^\n]*\n(?:[ \t#-][^\n]*\n|\n)*", re.MULTILINE)
+"""The cases of a parser file, where they stand as a list of lines."""
+
+
+def from_file(path: Path, what: str = "parser", *, cases: bool = True) -> Document:
+    """Reads a YAML file, which is of some kind; the errors of `from_text` and those of the file system.
+
+    cases: whether the test cases of a parser are wanted, which are most of its file.
+    """
+    text = text_of(path, what)
+    if not cases:
+        # the lines stay, so that a problem is said at its own
+        text = _CASES.sub(lambda found: "\n" * found[0].count("\n"), text)
+    return from_text(text, str(path), what)
 
 
 def text_of(path: Path, what: str = "parser") -> str:

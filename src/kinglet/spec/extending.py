@@ -52,10 +52,10 @@ class _Spot(NamedTuple):
         return self.value.get(key) if isinstance(self.value, dict) else None
 
 
-def extended(own: Document, above: Sequence[str] = ()) -> Document:
+def extended(own: Document, above: Sequence[str] = (), *, cases: bool = True) -> Document:
     """A document with what it has of the parser that it extends; one that extends none as it is.
 
-    above: the files that extend this one.
+    above: the files that extend this one. cases: whether those of the base are wanted.
 
     Raises:
         ParserFileError: there is no such parser, it has another version, or a variant is named that it has not.
@@ -63,8 +63,8 @@ def extended(own: Document, above: Sequence[str] = ()) -> Document:
     if not isinstance(own.values, dict) or "extends" not in own.values:
         return own
     file, version = _base_of(own, above)
-    found = document.from_file(file)
-    base = extended(found, (*above, own.name))
+    found = document.from_file(file, cases=cases)
+    base = extended(found, (*above, own.name), cases=cases)
     if not isinstance(base.values, dict):
         return own
     is_version = str(base.values.get("version", ""))

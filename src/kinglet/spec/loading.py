@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import types
 import typing
 from collections.abc import Iterator
@@ -54,24 +53,20 @@ def read(source: str | os.PathLike[str] | dict[str, Any]) -> tuple[ParserFile, D
     return checked(_document(source))
 
 
-_CASES = re.compile(r"^cases:[^\n]*\n(?:[ \t#-][^\n]*\n|\n)*", re.MULTILINE)
-"""The cases of a file, where they stand as a list of lines."""
-
-
 def read_without_cases(path: str | os.PathLike[str]) -> tuple[ParserFile, Document]:
     """Loads a parser file but for its cases, which are most of it and are not needed to parse; the errors of `read`."""
-    whole = document.text_of(Path(path))
-    # the lines stay, so that a problem is said at its own
-    text = _CASES.sub(lambda found: "\n" * found[0].count("\n"), whole)
     try:
-        return checked(document.from_text(text, str(path)))
+        return checked(document.from_file(Path(path), cases=False), cases=False)
     except ParserFileError:
-        return checked(document.from_text(whole, str(path)))
+        return checked(document.from_file(Path(path)))
 
 
-def checked(found: Document) -> tuple[ParserFile, Document]:
-    """Checks the text of a parser file key by key, with what it extends; the errors of `read`."""
-    found = extended(found)
+def checked(found: Document, *, cases: bool = True) -> tuple[ParserFile, Document]:
+    """Checks the text of a parser file key by key, with what it extends; the errors of `read`.
+
+    cases: whether those of what it extends are wanted.
+    """
+    found = extended(found, cases=cases)
     try:
         return _whole(found.values).model_validate(found.values), found
     except ValidationError as error:

@@ -46,8 +46,8 @@ class ParseAgain(Action):
             return frame, []
         there = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
         rows = there.arg_true()
-        texts = frame[self.name].gather(rows)
-        near = reference.gather(frame["#source"].gather(rows)) if isinstance(reference, pl.Series) else reference
+        texts = frame[self.name][rows]
+        near = reference[frame["#source"][rows]] if isinstance(reference, pl.Series) else reference
         found = read_fields(self.reading, texts, near, self.times)
         faults: Faults = []
         if not self.optional:
@@ -115,9 +115,7 @@ class Hand(Action):
         from kinglet.runtime.work import Options
 
         numbers = pl.int_range(len(rows), eager=True)
-        texts = pl.DataFrame(
-            [numbers.alias("line"), numbers.alias("offset"), frame[self.name].gather(rows).alias("raw")]
-        )
+        texts = pl.DataFrame([numbers.alias("line"), numbers.alias("offset"), frame[self.name][rows].alias("raw")])
         batch = EventBatch((Source(self.name, moment),), texts)
         events = parse_batch(self.plan, batch, Options(moment)).events()
         no = pl.Series([False]).new_from_index(0, frame.height)
@@ -126,7 +124,7 @@ class Hand(Action):
             whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
             frame = placed(frame, column.name, put(whole, rows, column), mine)
         times = pl.Series("time", [None], dtype=events.schema["time"]).new_from_index(0, frame.height)
-        frame = frame.with_columns(pl.coalesce("time", put(times, rows, events["time"])))
+        frame = frame.with_columns_seq(pl.coalesce("time", put(times, rows, events["time"])))
         faults: Faults = []
         for fault in events["faults"].explode().drop_nulls().unique(maintain_order=True):
             if not self.optional or fault != "no-match":
@@ -161,7 +159,7 @@ def _by_moment(frame: pl.DataFrame, rows: pl.Series, reference: Reference) -> It
         if len(rows):
             yield reference, rows
         return
-    near = reference.gather(frame["#source"].gather(rows)).cast(INSTANT)
+    near = reference[frame["#source"][rows]].cast(INSTANT)
     for moment in near.unique(maintain_order=True):
         yield moment, rows.filter(near == moment)
 

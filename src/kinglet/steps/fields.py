@@ -80,7 +80,7 @@ class Rename(Action):
                 continue
             frame = placed(frame, new, before[old], where)
             if not self.keeps and old not in taken:
-                frame = frame.drop(old) if where is None else frame.with_columns(before[old].set(where, None))
+                frame = frame.drop(old) if where is None else frame.with_columns_seq(before[old].set(where, None))
         return frame, []
 
     def fields(self, before: Fields, always: bool) -> Fields:
@@ -122,7 +122,7 @@ class Remove(Action):
         gone = [name for name in frame.columns if name not in kept and name[0] != "#" and self._goes(name)]
         if where is None:
             return frame.drop(gone), []
-        return frame.with_columns(frame[name].set(where, None) for name in gone), []
+        return frame.with_columns_seq(frame[name].set(where, None) for name in gone), []
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""

@@ -43,11 +43,11 @@ class Find(Action):
             return frame, []
         asked = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
         rows = asked.arg_true()
-        matches = pl.DataFrame({"row": rows, "item": frame[self.name].gather(rows).str.extract_all(self.regex)})
+        matches = pl.DataFrame({"row": rows, "item": frame[self.name][rows].str.extract_all(self.regex)})
         matches = matches.explode("item").drop_nulls()
         # a match by itself gives the same groups: nothing of the regex looks at what is around it
         groups = matches["item"].str.extract_groups(f"^{self.regex}$").struct.unnest()
-        texts = groups.select(item.name for item in self.items)
+        texts = groups.select_seq(item.name for item in self.items)
         values, wrong = convert(texts, self.items, reference)
         bad = pl.Series([False]).new_from_index(0, frame.height)
         good = pl.Series([True]).new_from_index(0, matches.height)
@@ -65,7 +65,7 @@ class Find(Action):
         found = pl.Series(self.to, [None], dtype=self.dtype).new_from_index(0, frame.height)
         places = pl.Series([None], dtype=pl.UInt32).new_from_index(0, frame.height)
         places = put(places, lists["row"], pl.int_range(lists.height, dtype=pl.UInt32, eager=True))
-        found = lists["item"].cast(self.dtype).gather(places) if lists.height else found
+        found = lists["item"].cast(self.dtype)[places] if lists.height else found
         return placed(frame, self.to, found, where), [(f"bad-value:{self.to}", bad)]
 
     def fields(self, before: Fields, always: bool) -> Fields:

@@ -58,7 +58,7 @@ class Measure(Action):
         made = pl.concat_list(points).list.drop_nulls().cast(POINTS)
         if self.to in frame.columns:
             made = pl.concat_list(pl.col(self.to).fill_null(pl.lit([], dtype=POINTS)), made)
-        found = frame.select(pl.when(made.list.len() > 0).then(made)).to_series()
+        found = frame.select_seq(pl.when(made.list.len() > 0).then(made)).to_series()
         return placed(frame, self.to, found, where), []
 
     def fields(self, before: Fields, always: bool) -> Fields:

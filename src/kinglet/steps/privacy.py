@@ -36,7 +36,7 @@ class Mask(OnTexts):
                 column = pl.col(name).cast(pl.String)
                 shown = pl.when(column.str.len_chars() > self.show).then(self.show).otherwise(0)
                 hidden = column.str.head(column.str.len_chars() - shown).str.replace_all(r"(?s:.)", "*")
-                value = frame.select(hidden + column.str.tail(shown)).to_series()
+                value = frame.select_seq(hidden + column.str.tail(shown)).to_series()
                 frame = placed(frame, name, value, where)
         return frame, []
 

@@ -59,7 +59,7 @@ class Remember(ActsAcross):
             frames[i] = with_faults(item.frame, faults)
         told = [piece for piece in told if piece.height]
         kept = [
-            one.known.with_columns(pl.lit(log, pl.UInt32).alias(_LOG))
+            one.known.with_columns_seq(pl.lit(log, pl.UInt32).alias(_LOG))
             for log, one in before.items()
             # a session that goes on with another parser may have kept something else
             if one.known is not None and dict(one.known.schema) == self._kept_schema
@@ -69,7 +69,7 @@ class Remember(ActsAcross):
         whole = pl.concat([*kept, *(told or [self._nothing()])], how="diagonal", rechunk=True)
         runs = Runs(whole, [_LOG, *(f"key:{name}" for name in self.keys)])
         for name, _ in self.kept:
-            whole = whole.with_columns(self._source(whole, runs, name))
+            whole = whole.with_columns_seq(self._source(whole, runs, name))
             frames = self._filled(frames, whole, name)
         return frames, _after(counts, before, self._known(whole, runs, counts))
 
@@ -103,9 +103,9 @@ class Remember(ActsAcross):
             ),
         ]
         # an event without a whole key tells nothing and gets nothing, but counts
-        wanted = frame.select(asked).to_series()
+        wanted = frame.select_seq(asked).to_series()
         wanted = wanted if item.where is None else wanted & item.where
-        return frame.select(columns).filter(wanted)
+        return frame.select_seq(columns).filter(wanted)
 
     @property
     def _kept_schema(self) -> dict[str, pl.DataType]:
@@ -144,7 +144,9 @@ class Remember(ActsAcross):
         """The frames with a field filled where it was empty and what is known of it is not too far back."""
         value, row, part = whole[f"value:{name}"], whole[f"row:{name}"], whole[_PART]
         empty = (row.is_not_null() & value.is_null() & part.is_not_null()).arg_true()
-        fills = whole.select(_PART, _PLACE, _NUMBER, "time", *(f"{what}:{name}" for what in ("row", _NUMBER, "time")))
+        fills = whole.select_seq(
+            _PART, _PLACE, _NUMBER, "time", *(f"{what}:{name}" for what in ("row", _NUMBER, "time"))
+        )
         fills = fills[empty].filter(
             (pl.col(_NUMBER) - pl.col(f"{_NUMBER}:{name}") <= self.events)
             & ((pl.col("time") - pl.col(f"time:{name}")).abs() <= int(self.age * _SECOND)).fill_null(True)
@@ -156,8 +158,8 @@ class Remember(ActsAcross):
             # by places, since values of lists cannot be put into a column
             places = pl.int_range(frame.height, dtype=pl.UInt32, eager=True)
             places = put(places, found[_PLACE], pl.int_range(len(found), dtype=pl.UInt32, eager=True) + frame.height)
-            filled = pl.concat([column, value.gather(found[f"row:{name}"])], rechunk=True).gather(places)
-            frames[number] = frame.with_columns(filled.alias(name))
+            filled = pl.concat([column, value.gather(found[f"row:{name}"])], rechunk=True)[places]
+            frames[number] = frame.with_columns_seq(filled.alias(name))
         return frames
 
     def _known(self, whole: pl.DataFrame, runs: Runs, counts: Mapping[int, int]) -> dict[int, pl.DataFrame]:
@@ -174,12 +176,12 @@ class Remember(ActsAcross):
             near = (pl.col("ahead").fill_null(0) - pl.col(f"{_NUMBER}:{name}") <= self.events).fill_null(False)
             there.append(near)
             value = whole[f"value:{name}"].gather(last[f"row:{name}"]).alias(f"value:{name}")
-            last = last.with_columns(value)
+            last = last.with_columns_seq(value)
             columns += [
                 pl.when(near).then(pl.col(f"{what}:{name}")).alias(f"{what}:{name}")
                 for what in ("value", _NUMBER, "time")
             ]
-        kept = last.filter(pl.any_horizontal(there)).select(columns)
+        kept = last.filter(pl.any_horizontal(there)).select_seq(columns)
         logs = kept[_LOG].unique().to_list()
         return {log: kept.filter(pl.col(_LOG) == log).drop(_LOG) for log in logs}
 
@@ -215,7 +217,7 @@ class Runs:
     def __init__(self, whole: pl.DataFrame, group: Sequence[str]) -> None:
         import numpy as np
 
-        first = whole.with_row_index("#").select(pl.col("#").first().over(group)).to_series().to_numpy()
+        first = whole.with_row_index("#").select_seq(pl.col("#").first().over(group)).to_series().to_numpy()
         # what earlier batches said goes before all events of this one, as if it stood at the top of the log
         row = whole[ROW].cast(pl.Int64).fill_null(-1).to_numpy()
         self._order = np.lexsort((row, first))
@@ -241,7 +243,7 @@ def _numbered(events: Sequence[SomeEvents], before: Mapping[int, Remembered]) ->
     """The numbers of events in their logs, counted over all batches, and how many each log of the batch has now."""
     import numpy as np
 
-    frames = [item.frame.select(ROW, _log_of(item.frame)) for item in events]
+    frames = [item.frame.select_seq(ROW, _log_of(item.frame)) for item in events]
     rows = np.concatenate([frame[ROW].to_numpy() for frame in frames])
     logs = np.concatenate([frame[_LOG].to_numpy() for frame in frames])
     order = np.lexsort((rows, logs))

@@ -39,7 +39,7 @@ class Roll(Action):
         frame = placed(frame, self.to, text.set(text == "{}", None), where)
         if where is None:
             return frame.drop(name for name in there if name != self.to), []
-        return frame.with_columns(frame[name].set(where, None) for name in there if name != self.to), []
+        return frame.with_columns_seq(frame[name].set(where, None) for name in there if name != self.to), []
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
@@ -76,7 +76,7 @@ class Raw(Action):
         raw = frame["raw"]
         short = raw.new_from_index(0, 0) if self.shorten is None else raw.str.head(self.shorten)
         value = raw.set(where, None) if self.shorten is None else short.zip_with(where, raw)
-        return frame.with_columns(value.alias("raw")), []
+        return frame.with_columns_seq(value.alias("raw")), []
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
@@ -107,7 +107,7 @@ class Drop(Action):
         every = pl.Series([True]).new_from_index(0, frame.height) if where is None else where
         dropped = pl.Series("state", ["dropped"], dtype=frame.schema["state"])
         states = frame["state"].zip_with(~every, dropped.new_from_index(0, frame.height))
-        return frame.with_columns(states.alias("state")), [(f"dropped:{self.reason}", every)]
+        return frame.with_columns_seq(states.alias("state")), [(f"dropped:{self.reason}", every)]
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""

@@ -182,7 +182,7 @@ class Lookup(Action):
         for column, field in self.take:
             values = pl.Series(self.table.column(column), dtype=pl.String)
             values = values.set(values == "", None)
-            frame = placed(frame, field, values.gather(numbers), where)
+            frame = placed(frame, field, values[numbers], where)
         return frame, []
 
     def fields(self, before: Fields, always: bool) -> Fields:

@@ -41,7 +41,7 @@ class Convert(Action):
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
         found: Faults = []
-        near = reference.gather(frame["#source"]) if isinstance(reference, pl.Series) else reference
+        near = reference[frame["#source"]] if isinstance(reference, pl.Series) else reference
         for item in self.items:
             if item.name not in frame.columns:
                 continue
@@ -104,7 +104,7 @@ def _as_list(column: pl.Series) -> tuple[pl.Series, pl.Series]:
             value = None
         lists.append([_item(item) for item in value] if isinstance(value, list) else None)
     places = column.replace_strict(texts, list(range(len(texts))), default=None, return_dtype=pl.UInt32)
-    found = pl.Series(lists, dtype=LIST).gather(places)
+    found = pl.Series(lists, dtype=LIST)[places]
     return found, found.is_null() & column.is_not_null()
 
 
@@ -186,8 +186,10 @@ class Join(Action):
         texts = [_joined(frame[name], self.with_).alias(str(i)) for i, name in enumerate(there)]
         if not texts:
             return frame, []
-        text = pl.DataFrame(texts).select(pl.concat_str(pl.all(), separator=self.with_, ignore_nulls=True)).to_series()
-        some_value = pl.DataFrame(texts).select(pl.any_horizontal(pl.all().is_not_null())).to_series()
+        text = (
+            pl.DataFrame(texts).select_seq(pl.concat_str(pl.all(), separator=self.with_, ignore_nulls=True)).to_series()
+        )
+        some_value = pl.DataFrame(texts).select_seq(pl.any_horizontal(pl.all().is_not_null())).to_series()
         return placed(frame, self.to, text.set(~some_value, None), where), []
 
     def fields(self, before: Fields, always: bool) -> Fields:

@@ -14,7 +14,7 @@ from typing import NamedTuple, Protocol
 
 import polars as pl
 
-from kinglet.columns.put import put
+from kinglet.columns.put import put, rows_where
 from kinglet.patterns.compiling import escape
 from kinglet.structured import in_one_pass
 from kinglet.structured.in_one_pass import Loop
@@ -171,7 +171,7 @@ class KeyColumns(NamedTuple):
 
     def where(self, mask: pl.Series) -> KeyColumns:
         return KeyColumns(
-            self.columns.filter(mask), self.more.filter(mask), self.good.filter(mask), self.faults.filter(mask)
+            rows_where(self.columns, mask), self.more.filter(mask), self.good.filter(mask), self.faults.filter(mask)
         )
 
 
@@ -218,9 +218,9 @@ def read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix: 
     odd = (~found.read & texts.is_not_null()).arg_true()
     if not len(odd):
         return whole
-    others = _read(texts.gather(odd), structure, wanted, prefix)
+    others = _read(texts[odd], structure, wanted, prefix)
     return KeyColumns(
-        whole.columns.with_columns(
+        whole.columns.with_columns_seq(
             put(whole.columns[name], odd, others.columns[name]) for name in others.columns.columns
         ),
         put(whole.more, odd, others.more),
@@ -245,7 +245,7 @@ def _read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix:
             if not len(rows) or rare > _FEW_FORMS:
                 break
             form = _form_of(texts[int(rows[0])], structure, tuple(wanted), _KEYS_A_TEXT * len(rows))
-            found = _by_form(texts.gather(rows), form, structure) if form is not None else None
+            found = _by_form(texts[rows], form, structure) if form is not None else None
             if form is None or found is None:
                 odd.append(rows.head(1))
                 rows = rows.slice(1)
@@ -255,17 +255,17 @@ def _read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix:
             rare += tokens.height < _FEW_TEXTS or tokens.height * _RARE < len(rows)
             mine = rows if tokens.height == len(rows) else rows.filter(matched)
             named = _meanings(form.keys, form.groups, structure, tuple(wanted), prefix, always)
-            values = tokens.select(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
+            values = tokens.select_seq(mine.alias("#row"), *named, pl.lit(form.fault, dtype=pl.String).alias(_FAULT))
             here = taken(form.keys, tuple(wanted), structure.has_lists)
             # most logs have no escape at all, and most of their texts none
-            if some_escaped and escapes.gather(mine).any():
+            if some_escaped and escapes[mine].any():
                 plain = [(column_of(key), form.groups[place]) for key, place in here.chosen.items()]
-                values = values.with_columns(
+                values = values.with_columns_seq(
                     structure.unescaped(values[name], tokens[group])
                     for name, group in plain
                     if group is not None and group not in form.raw
                 )
-            values = values.with_columns(
+            values = values.with_columns_seq(
                 structure.items(values[column_of(key)], path) for key, path in here.items.items()
             )
             pieces.append(values)
@@ -285,7 +285,7 @@ def _read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix:
     frame = _together(len(texts), [*pieces, *single], wanted)
     good = texts.is_not_null()
     return KeyColumns(
-        frame.select([column_of(key) for key in wanted]) if wanted else pl.DataFrame(height=len(texts)),
+        frame.select_seq([column_of(key) for key in wanted]) if wanted else pl.DataFrame(height=len(texts)),
         frame[_MORE],
         put(good, bad, False) if bad else good,
         frame[_FAULT],
@@ -294,13 +294,13 @@ def _read(texts: pl.Series, structure: Structure, wanted: Sequence[str], prefix:
 
 def _has_many(texts: pl.Series, rows: pl.Series, structure: Structure) -> bool:
     """Whether texts seem to have more than a few forms, so that to try one after the other on all takes too long."""
-    bare = texts.gather(rows.head(_SAMPLE)).str.replace_all(structure.alike, "")
+    bare = texts[rows.head(_SAMPLE)].str.replace_all(structure.alike, "")
     return len(rows) > _MANY and bare.n_unique() > _FEW_FORMS
 
 
 def _alike(texts: pl.Series, rows: pl.Series, structure: Structure) -> list[pl.Series]:
     """Rows by what their texts look like without values: a guess at which have the same form."""
-    bare = texts.gather(rows).str.replace_all(structure.alike, "")
+    bare = texts[rows].str.replace_all(structure.alike, "")
     groups = pl.DataFrame({"bare": bare, "row": rows}).group_by("bare", maintain_order=True).agg("row")
     # nearly every text looks different: the guess has told nothing
     if groups.height * 10 > len(rows):
@@ -369,7 +369,7 @@ def _by_form(texts: pl.Series, form: _Form, structure: Structure) -> tuple[pl.Da
     # the text it was made of has to be among them; if it is not, the form is no true picture of it
     if not matched[0]:
         return None
-    return groups if matched.all() else groups.filter(matched), matched
+    return groups if matched.all() else rows_where(groups, matched), matched
 
 
 @functools.lru_cache(maxsize=1024)
@@ -453,7 +453,7 @@ def _one_by_one(
     if not where:
         return [], bad
     frame = pl.DataFrame(found, schema=dict.fromkeys(found, pl.String))
-    return [frame.with_columns(pl.Series("#row", where, dtype=pl.UInt32))], bad
+    return [frame.with_columns_seq(pl.Series("#row", where, dtype=pl.UInt32))], bad
 
 
 def _as_json(value: Value, text: str, structure: Structure) -> str | None:
@@ -470,11 +470,11 @@ def _as_json(value: Value, text: str, structure: Structure) -> str | None:
 def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) -> pl.DataFrame:
     """Frames of some rows each as one of all rows, in order."""
     columns = dict.fromkeys((*map(column_of, wanted), _MORE, _FAULT), pl.String())
+    null = pl.lit(None, dtype=pl.String)
     frames = [
-        piece.with_columns(pl.lit(None, dtype=pl.String).alias(name) for name in columns if name not in piece.columns)
-        .select("#row", *columns)
+        piece.select_seq("#row", *(pl.col(name) if name in piece.columns else null.alias(name) for name in columns))
         for piece in pieces
-    ]  # fmt: skip
+    ]
     if len(frames) == 1 and frames[0].height == height:
         return frames[0].sort("#row") if not frames[0]["#row"].is_sorted() else frames[0]
     if not frames:
@@ -483,4 +483,4 @@ def _together(height: int, pieces: list[pl.DataFrame], wanted: Sequence[str]) ->
     # rows without a piece point nowhere, and get nulls
     nowhere = pl.Series([None], dtype=pl.UInt32).new_from_index(0, height)
     places = put(nowhere, whole["#row"], pl.int_range(whole.height, dtype=pl.UInt32, eager=True))
-    return whole.select(pl.col(name).gather(places) for name in columns)
+    return whole.select_seq(pl.col(name).gather(places) for name in columns)

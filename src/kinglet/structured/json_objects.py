@@ -94,7 +94,7 @@ class JsonObjects:
         rows = tokens.str.contains("\\", literal=True).fill_null(False).arg_true()
         if not len(rows):
             return tokens
-        escaped = tokens.gather(rows)
+        escaped = tokens[rows]
         # a backslash that is escaped, or a code, has to be read from left to right; others are replaced one by one
         hard = escaped.str.contains(r"\\[\\u]")
         for escape, meant in _ESCAPES:

@@ -34,7 +34,7 @@ def seconds(text: pl.Series) -> pl.Series:
             groups.to_series(i).str.replace(",", ".", literal=True).cast(pl.Float64, strict=False) * size
             for i, size in enumerate(sizes)
         ]
-        total = pl.DataFrame([amount.alias(str(i)) for i, amount in enumerate(amounts)]).select(
+        total = pl.DataFrame([amount.alias(str(i)) for i, amount in enumerate(amounts)]).select_seq(
             pl.when(pl.any_horizontal(pl.all().is_not_null())).then(pl.sum_horizontal(pl.all()))
         )
         found = found.zip_with(found.is_not_null(), total.to_series())

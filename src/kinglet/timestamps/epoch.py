@@ -32,8 +32,8 @@ def from_epoch(text: pl.Series, fmt: Format) -> Stamps:
         for size_of, low, high in zip(_UNITS, (0, *_SIZES), (*_SIZES, 2**63 - 1), strict=True):
             rows = size.is_between(low, high, closed="left").fill_null(False).arg_true()
             if len(rows):
-                part = decimals.gather(rows) if decimals is not None else None
-                instants, more = _of_unit(count.gather(rows), part, whole.gather(rows), size_of)
+                part = decimals[rows] if decimals is not None else None
+                instants, more = _of_unit(count[rows], part, whole[rows], size_of)
                 micros = put(micros, rows, instants)
                 beyond = put(beyond, rows, more) if more is not None else put(beyond, rows, instants * 0)
     if fmt.origin:

@@ -116,7 +116,7 @@ def by_layouts(text: pl.Series, forms: Sequence[FormatForm]) -> list[Piece]:
         if not candidates or not length:
             continue
         rows = None if uniform else pl.Series(np.flatnonzero(numbers == length).astype(np.uint32))
-        by_width = text if rows is None else text.gather(rows)
+        by_width = text if rows is None else text[rows]
         for number, inside, parts in _of_length(by_width, length, candidates):
             if inside is None:
                 pieces.append(Piece(number, rows, parts))

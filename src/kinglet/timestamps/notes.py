@@ -52,7 +52,7 @@ def lists(bits: pl.Series, of: str = "") -> pl.Series:
     """The names of each row's notes, null where there is none; of: a field that they are about."""
     found = bits.unique().sort()
     names = pl.Series([[of + name for name in named(value)] or None for value in found], dtype=LISTS)
-    return names.new_from_index(0, len(bits)) if len(found) == 1 else names.gather(found.search_sorted(bits))
+    return names.new_from_index(0, len(bits)) if len(found) == 1 else names[found.search_sorted(bits)]
 
 
 def joined(lists: list[pl.Series]) -> pl.Series:
@@ -61,4 +61,4 @@ def joined(lists: list[pl.Series]) -> pl.Series:
         return lists[0]
     frame = pl.DataFrame([column.alias(str(i)) for i, column in enumerate(lists)])
     every = pl.concat_list(pl.col(name).fill_null([]) for name in frame.columns)
-    return frame.select(pl.when(every.list.len() > 0).then(every)).to_series()
+    return frame.select_seq(pl.when(every.list.len() > 0).then(every)).to_series()

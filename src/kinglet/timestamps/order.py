@@ -96,11 +96,11 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
     plain = single.forward_fill()
     plain = plain if known.plain is None else plain.fill_null(known.plain)
     rows = times.later.is_not_null().arg_true()
-    first, second = time.gather(rows).to_list(), times.later.gather(rows).to_list()
+    first, second = time[rows].to_list(), times.later[rows].to_list()
     turned: list[bool] = []
     hour = known.hour
     # only events within such hours come here, one after the other, since each depends on those before
-    for one, two, before in zip(first, second, plain.gather(rows).to_list(), strict=True):
+    for one, two, before in zip(first, second, plain[rows].to_list(), strict=True):
         # no zone turns its clocks back twice within half a day
         if hour is None or abs(one - hour.start) >= DAY // 2:
             hour = Hour(one)
@@ -117,9 +117,9 @@ def second_hours(times: Times, known: Known) -> tuple[Times, Known]:
         turned.append(hour.passed is not backward)
     known = known._replace(hour=hour)
     mask = pl.Series(turned, dtype=pl.Boolean)
-    found = times.later.gather(rows).zip_with(mask, time.gather(rows))
+    found = times.later[rows].zip_with(mask, time[rows])
     change = pl.Series([notes.BIT["hour-twice-first"] | notes.BIT["hour-twice-second"]], dtype=notes.DTYPE)
-    marks = bits.gather(rows)
+    marks = bits[rows]
     time, bits = put(time, rows, found), put(bits, rows, marks.zip_with(~mask, marks ^ change))
     return times._replace(time=time, notes=bits, later=None), plainly(single, known)
 
@@ -207,10 +207,10 @@ def dated(times: Times, rows: pl.Series, dates: Dates, known: Known) -> Times:
     full = times.time.is_not_null() if dates.of_previous else pl.Series([False]).new_from_index(0, len(times.time))
     open_rows = put(pl.Series([False]).new_from_index(0, len(times.time)), rows, True)
     took_part = (full | open_rows).arg_true()
-    is_full = full.gather(took_part)
-    wall = _wall(times.time.gather(took_part), dates.zone)
-    clock = times.of_day.gather(took_part).zip_with(~is_full, wall % DAY)
-    anchor, bit = _anchor(int(times.of_day.gather(rows).item(0)), dates, known)
+    is_full = full[took_part]
+    wall = _wall(times.time[took_part], dates.zone)
+    clock = times.of_day[took_part].zip_with(~is_full, wall % DAY)
+    anchor, bit = _anchor(int(times.of_day[rows].item(0)), dates, known)
     if anchor is not None:
         # a row of its own in front, from which the days of the first rows are counted
         is_full = pl.concat([pl.Series([True]), is_full])
@@ -220,18 +220,18 @@ def dated(times: Times, rows: pl.Series, dates: Dates, known: Known) -> Times:
     if anchor is not None:
         is_full, day, clock = is_full.slice(1), day.slice(1), clock.slice(1)
     mine = (~is_full & day.is_not_null()).arg_true()
-    where = took_part.gather(mine)
-    local = to_utc(day.gather(mine) * DAY + clock.gather(mine), dates.zone)
+    where = took_part[mine]
+    local = to_utc(day[mine] * DAY + clock[mine], dates.zone)
     bits = pl.Series([bit], dtype=notes.DTYPE) | local.notes
     if dates.of_previous and bit != notes.BIT["date-of-previous"]:
-        behind = full.cum_max().gather(where)
+        behind = full.cum_max()[where]
         bits = bits.zip_with(~behind, pl.Series([notes.BIT["date-of-previous"]], dtype=notes.DTYPE) | local.notes)
     later = times.later
     if local.later is not None:
         later = pl.Series([None], dtype=pl.Int64).new_from_index(0, len(times.time)) if later is None else later
         later = put(later, where, local.later)
     return Times(
-        put(times.time, where, local.time), put(times.notes, where, times.notes.gather(where) | bits), later,
+        put(times.time, where, local.time), put(times.notes, where, times.notes[where] | bits), later,
         times.of_day,
     )  # fmt: skip
 
@@ -266,10 +266,10 @@ def _days(is_full: pl.Series, wall: pl.Series, clock: pl.Series, zone: Zone, bac
     frame = pl.DataFrame({"group": is_full.cast(pl.UInt32).cum_sum(), "step": steps, "wall": wall, "full": is_full})
 
     def count(steps: pl.Series) -> pl.Series:
-        counted = frame.with_columns(step=steps).with_columns(
+        counted = frame.with_columns_seq(step=steps).with_columns_seq(
             day=pl.col("wall").first().over("group") // DAY + pl.col("step").cum_sum().over("group")
         )
-        return counted.select(pl.when(pl.col("group") > 0).then("day")).to_series()
+        return counted.select_seq(pl.when(pl.col("group") > 0).then("day")).to_series()
 
     day = count(steps)
     # a fixed offset has no hour that occurs twice, and a clock that never goes back has met none
@@ -322,9 +322,9 @@ def filled(times: Times, rows: pl.Series, known: Known) -> Times:
     if known.last is not None and time.item(0) is None:
         time = put(time, 0, known.last)
     time = time.forward_fill()
-    found = rows.filter(time.gather(rows).is_not_null())
+    found = rows.filter(time[rows].is_not_null())
     bit = pl.Series([notes.BIT["time-of-previous"]], dtype=notes.DTYPE)
     return times._replace(
-        time=put(times.time, found, time.gather(found)),
-        notes=put(times.notes, found, times.notes.gather(found) | bit),
+        time=put(times.time, found, time[found]),
+        notes=put(times.notes, found, times.notes[found] | bit),
     )

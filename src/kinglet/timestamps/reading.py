@@ -149,12 +149,12 @@ class _Reading:
     def _try_layouts(self, forms: Sequence[tuple[Format, FormatForm]]) -> None:
         from kinglet.timestamps.fixed_layouts import by_layouts
 
-        text = self.text if self.gaps is None else self.text.gather(self.gaps)
+        text = self.text if self.gaps is None else self.text[self.gaps]
         open_rows = pl.Series([True]).new_from_index(0, len(text))
         for number, rows, found in by_layouts(text, [form for _, form in forms]):
-            where = self.gaps if rows is None else rows if self.gaps is None else self.gaps.gather(rows)
-            limit = self.limit.gather(where) if isinstance(self.limit, pl.Series) and where is not None else self.limit
-            zones = self.zones.gather(where) if self.zones is not None and where is not None else self.zones
+            where = self.gaps if rows is None else rows if self.gaps is None else self.gaps[rows]
+            limit = self.limit[where] if isinstance(self.limit, pl.Series) and where is not None else self.limit
+            zones = self.zones[where] if self.zones is not None and where is not None else self.zones
             stamps = self._read(found, forms[number][0], limit, zones)
             good = stamps.good
             if good.all():
@@ -167,23 +167,23 @@ class _Reading:
             kept = good.arg_true()
             if not len(kept):
                 continue
-            inside = kept if rows is None else rows.gather(kept)
-            self.done.append((inside if self.gaps is None else self.gaps.gather(inside), stamps.at(kept)))
+            inside = kept if rows is None else rows[kept]
+            self.done.append((inside if self.gaps is None else self.gaps[inside], stamps.at(kept)))
             open_rows = put(open_rows, inside, False)
         unread = open_rows.arg_true()
         if len(unread) < len(text):
-            self.gaps = unread if self.gaps is None else self.gaps.gather(unread)
+            self.gaps = unread if self.gaps is None else self.gaps[unread]
 
     def _has_any(self, forms: Sequence[tuple[Format, FormatForm]]) -> bool:
         """Whether any of what is left has one of the forms: one search for all, where most logs have none or one."""
-        text = self.text if self.gaps is None else self.text.gather(self.gaps)
+        text = self.text if self.gaps is None else self.text[self.gaps]
         every = "|".join(form.shape for _, form in forms)
         return bool(text.str.contains(f"^(?:{every})$").any())
 
     def _take(self, how: Callable[[pl.Series], Stamps | None]) -> None:
         if self.gaps is not None and not len(self.gaps):
             return
-        text = self.text if self.gaps is None else self.text.gather(self.gaps)
+        text = self.text if self.gaps is None else self.text[self.gaps]
         found = how(text)
         if found is None:
             return
@@ -196,8 +196,8 @@ class _Reading:
             return
         rows = good.arg_true()
         unread = (~good).arg_true()
-        self.done.append((rows if self.gaps is None else self.gaps.gather(rows), found.at(rows)))
-        self.gaps = unread if self.gaps is None else self.gaps.gather(unread)
+        self.done.append((rows if self.gaps is None else self.gaps[rows], found.at(rows)))
+        self.gaps = unread if self.gaps is None else self.gaps[unread]
 
     def stamps(self) -> Stamps:
         if len(self.done) == 1 and self.done[0][0] is None:
@@ -249,18 +249,18 @@ class _Reading:
             return None
         limit, zones = self.limit, self.zones
         if self.gaps is not None:
-            limit = limit.gather(self.gaps) if isinstance(limit, pl.Series) else limit
-            zones = zones.gather(self.gaps) if zones is not None else None
+            limit = limit[self.gaps] if isinstance(limit, pl.Series) else limit
+            zones = zones[self.gaps] if zones is not None else None
         # rows are gathered only where some do not match: in most logs all do
         if count == len(text):
             return self._read(found, fmt, limit, zones)
         rows = matched.arg_true()
-        parts = {name: column.gather(rows) for name, column in found.items()}
+        parts = {name: column[rows] for name, column in found.items()}
         stamps = self._read(
             parts,
             fmt,
-            limit.gather(rows) if isinstance(limit, pl.Series) else limit,
-            zones.gather(rows) if zones is not None else None,
+            limit[rows] if isinstance(limit, pl.Series) else limit,
+            zones[rows] if zones is not None else None,
         )
         back = pl.Series([None], dtype=pl.UInt32).new_from_index(0, len(text))
         return stamps.at(put(back, rows, pl.int_range(count, dtype=pl.UInt32, eager=True)))
@@ -331,16 +331,16 @@ class _Reading:
         later, bits = time.clone(), notes.none(height)
         good = pl.Series([False]).new_from_index(0, height)
         for rows in (year.is_not_null().arg_true(), year.is_null().arg_true()):
-            parts = {name: column.gather(rows) for name, column in found.items()}
-            if year.gather(rows).null_count():
+            parts = {name: column[rows] for name, column in found.items()}
+            if year[rows].null_count():
                 for name in ("year", "year_of_century"):
                     parts.pop(name, None)
             local, fits = self._instants(
                 parts,
                 fmt,
-                clock.gather(rows),
-                limit.gather(rows) if isinstance(limit, pl.Series) else limit,
-                zones.gather(rows) if zones is not None else None,
+                clock[rows],
+                limit[rows] if isinstance(limit, pl.Series) else limit,
+                zones[rows] if zones is not None else None,
             )
             time, bits, good = put(time, rows, local.time), put(bits, rows, local.notes), put(good, rows, fits)
             later = put(later, rows, local.later) if local.later is not None else later
@@ -396,7 +396,7 @@ class _Reading:
             if zone is None:
                 good = put(good, rows, False)
                 continue
-            local = to_utc(wall.gather(rows), zone)
+            local = to_utc(wall[rows], zone)
             time, bits = put(time, rows, local.time), put(bits, rows, local.notes)
             if local.later is not None:
                 later = put(later, rows, local.later)

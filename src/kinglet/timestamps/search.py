@@ -102,7 +102,7 @@ class Search(NamedTuple):
             .then(part(of_clock))
             .otherwise(part([*of_clock, OFFSET, NAMED]))
         )
-        return frame.select(pl.concat_str("stamp", more.fill_null("").str.strip_chars_end(" \t)]"))).to_series()
+        return frame.select_seq(pl.concat_str("stamp", more.fill_null("").str.strip_chars_end(" \t)]"))).to_series()
 
     def place(self, text: str) -> tuple[int, int] | None:
         """The characters that the stamp takes."""

@@ -39,7 +39,7 @@ class Stamps(NamedTuple):
         """The stamps of some rows; a row may occur more than once."""
         plain = (self.notes == 0).all()
         return Stamps(
-            self.time.gather(rows),
-            notes.none(len(rows)) if plain else self.notes.gather(rows).fill_null(0),
-            *(None if column is None else column.gather(rows) for column in self[2:]),
+            self.time[rows],
+            notes.none(len(rows)) if plain else self.notes[rows].fill_null(0),
+            *(None if column is None else column[rows] for column in self[2:]),
         )

@@ -178,7 +178,7 @@ def to_utc(wall: pl.Series, zone: Zone) -> Instants:
     # a wall clock is past a change when both readings are: of an hour that occurs twice the first one counts
     turns = pl.Series([change.at + max(change.before, change.after) for change in near])
     offsets = pl.Series([start, *(change.after for change in near)], dtype=pl.Int64)
-    time = wall - offsets.gather(turns.search_sorted(wall, "right"))
+    time = wall - offsets[turns.search_sorted(wall, "right")]
     bits = notes.none(len(wall))
     later: pl.Series | None = None
     for change in near:

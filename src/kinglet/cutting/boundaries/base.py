@@ -76,7 +76,7 @@ class Boundary:
 
 def with_open(spans: pl.DataFrame, start: int, end: int, *faults: str) -> pl.DataFrame:
     """The spans with one under way behind them."""
-    last = pl.DataFrame({"start": at(start), "end": at(max(start, end))}).with_columns(
+    last = pl.DataFrame({"start": at(start), "end": at(max(start, end))}).with_columns_seq(
         pl.lit(True).alias(fault) for fault in faults
     )
     return pl.concat([spans, last], how="diagonal")
@@ -101,10 +101,10 @@ def line_spans(buffer: Buffer) -> pl.DataFrame:
         marks = pl.Series([match.start() for match in re.finditer(MARK, data)], dtype=starts.dtype)
         marked = starts.is_in(marks.implode()).arg_true()
         if len(marked):
-            starts = put(starts, marked, starts.gather(marked) + len(MARK))
+            starts = put(starts, marked, starts[marked] + len(MARK))
             ends = (
                 pl.DataFrame([starts.alias("start"), ends.alias("end")])
-                .select(pl.max_horizontal("start", "end"))
+                .select_seq(pl.max_horizontal("start", "end"))
                 .to_series()
             )
     return pl.DataFrame([starts.alias("start"), ends.alias("end"), pl.int_range(len(starts), eager=True).alias("row")])

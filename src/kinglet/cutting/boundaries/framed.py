@@ -41,7 +41,7 @@ class FixedLength(Boundary):
         if not buffer.final:
             return FoundEvents(spans, False, whole)
         if whole < size:
-            spans = spans.with_columns(pl.lit(False).alias("cut-off"))
+            spans = spans.with_columns_seq(pl.lit(False).alias("cut-off"))
             spans = spans.vstack(pl.DataFrame([(whole, size, True)], schema=spans.schema, orient="row"))
         return FoundEvents(spans, False, size)
 

@@ -7,7 +7,7 @@ from typing import Any, ClassVar, NamedTuple
 
 import polars as pl
 
-from kinglet.columns.put import put
+from kinglet.columns.put import put, rows_where
 from kinglet.columns.text_spans import as_text, at, character_start
 from kinglet.cutting.boundaries.base import NO_SPANS, Boundary, Buffer, FoundEvents, line_spans, with_open
 from kinglet.cutting.rule import CutRule
@@ -60,7 +60,7 @@ def start_rule(regex: str, lead: str | None = None, banner: str | None = None) -
             leads = text.str.contains(lead) & ~found
             starts = pl.DataFrame([found.alias("start"), leads.alias("lead")])
             behind = pl.when(~pl.col("lead")).then("start").backward_fill().fill_null(False)
-            run = starts.select(behind).to_series()
+            run = starts.select_seq(behind).to_series()
             led = leads & run
             first = led & ~led.shift(1, fill_value=False)
             found = (found & ~led.shift(1, fill_value=False)) | first
@@ -138,7 +138,7 @@ class GroupedLines(Boundary):
         last_group = group[-1]
         all_lines = lines
         if len(rows) < len(group):
-            lines, group = lines.filter(filled), group.filter(filled)
+            lines, group = rows_where(lines, filled), group.filter(filled)
         first = (group != group.shift(1)).fill_null(True)
         spans = pl.DataFrame(
             {
@@ -149,10 +149,10 @@ class GroupedLines(Boundary):
         )
         if self.rule.orphan is not None and len(heads) and not self.any_events:
             places = rows.search_sorted(heads)
-            leads = rows.gather(places.filter(places < len(rows)))
-            orphans = all_lines["start"].gather(leads.filter(~begins.gather(leads)))
+            leads = rows[places.filter(places < len(rows))]
+            orphans = all_lines["start"][leads.filter(~begins[leads])]
             if len(orphans):
-                spans = spans.with_columns(pl.col("start").is_in(orphans.implode()).alias(self.rule.orphan))
+                spans = spans.with_columns_seq(pl.col("start").is_in(orphans.implode()).alias(self.rule.orphan))
         if buffer.final:
             if self.rule.last is not None:
                 ends = pl.concat(
@@ -160,9 +160,9 @@ class GroupedLines(Boundary):
                 )
                 places = rows.search_sorted(ends).cast(pl.Int64) - 1
                 lasts = rows.gather(places.filter(places >= 0))
-                open_ = all_lines["end"].gather(lasts.filter(~self.rule.last(text.gather(lasts))))
+                open_ = all_lines["end"][lasts.filter(~self.rule.last(text[lasts]))]
                 if len(open_):
-                    spans = spans.with_columns(pl.col("end").is_in(open_.implode()).alias("cut-off"))
+                    spans = spans.with_columns_seq(pl.col("end").is_in(open_.implode()).alias("cut-off"))
             return FoundEvents(spans, False, len(buffer.data))
         if group[-1] != last_group:
             return FoundEvents(spans, False, int(spans["end"][-1]))
@@ -174,7 +174,7 @@ class GroupedLines(Boundary):
         if buffer.final:
             return lines
         if len(buffer.data) - int(lines["start"][-1]) > self.max_bytes + _TAIL:
-            return lines.with_columns(pl.col("end").clip(upper_bound=len(buffer.data) - _TAIL))
+            return lines.with_columns_seq(pl.col("end").clip(upper_bound=len(buffer.data) - _TAIL))
         if not self.rule.looks_back:
             lines = lines.head(-1)
         if self.rule.lead is not None and lines.height:  # what stands behind the last of them is not known yet
@@ -194,7 +194,7 @@ class GroupedLines(Boundary):
         ends = lines["end"]
         far = (ends - lines["start"] > self.max_bytes).arg_true()
         if len(far):
-            near = [character_start(data, start + self.max_bytes) for start in lines["start"].gather(far)]
+            near = [character_start(data, start + self.max_bytes) for start in lines["start"][far]]
             ends = put(ends, far, near)
         text, _ = as_text(data, lines["start"], ends)
         if self.before:
@@ -212,7 +212,7 @@ def _head_rows(buffer: Buffer, lines: pl.DataFrame) -> pl.Series:
 
 def _filled(lines: pl.DataFrame) -> pl.DataFrame:
     full = lines["end"] > lines["start"]
-    return lines if full.all() else lines.filter(full)
+    return lines if full.all() else rows_where(lines, full)
 
 
 def every_line(rule: CutRule) -> Boundary:

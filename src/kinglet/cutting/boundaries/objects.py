@@ -265,7 +265,7 @@ class Objects(Boundary):
             start, end = int(records.starts[i]), int(records.following[i])
             ends[i] = without(data, start, end if end >= 0 else len(data), _BEHIND)
         spans = pl.DataFrame([pl.Series("start", records.starts), pl.Series("end", ends)])
-        return spans.with_columns(pl.Series("cut-off", missing)) if missing.any() else spans
+        return spans.with_columns_seq(pl.Series("cut-off", missing)) if missing.any() else spans
 
     def _in_records(self, data: bytes, brackets: _Brackets, heads: Positions = _NONE) -> Flags:
         """Which brackets lie in an array under the key, counting its own."""

@@ -62,10 +62,10 @@ class Rows(Boundary):
             lasts = lines["end"].gather([last for _, last in joined])
             ends = put(lines["end"], [first for first, _ in joined], lasts)
             kept = put(pl.Series([True]).new_from_index(0, lines.height), inner, False)
-            spans = lines.with_columns(ends.alias("end")).filter(kept)
+            spans = lines.with_columns_seq(ends.alias("end")).filter(kept)
         if broken:
             starts = lines["start"].gather(broken)
-            spans = spans.with_columns(pl.col("start").is_in(starts.implode()).alias("cut-off"))
+            spans = spans.with_columns_seq(pl.col("start").is_in(starts.implode()).alias("cut-off"))
         settled = len(buffer.data)
         if not buffer.final:
             settled = int(lines["start"][opened]) if opened is not None else unfinished

@@ -36,7 +36,7 @@ def with_strays(
     text, _ = as_text(data, starts, ends)
     rows = (text.str.strip_chars(usual) != "").arg_true()
     found: list[tuple[int, int]] = []
-    for start, end in zip(starts.gather(rows), ends.gather(rows), strict=True):
+    for start, end in zip(starts[rows], ends[rows], strict=True):
         for line in _LINE.finditer(masked(data[start:end], start)):
             place = start + line.start()
             first, last = _inside(line[0], continued=continued and place == 0)
@@ -45,7 +45,7 @@ def with_strays(
     if not found:
         return spans
     stray = pl.DataFrame(found, schema={"start": POSITION, "end": POSITION}, orient="row")
-    return pl.concat([spans, stray.with_columns(pl.lit(True).alias(FAULT))], how="diagonal").sort("start")
+    return pl.concat([spans, stray.with_columns_seq(pl.lit(True).alias(FAULT))], how="diagonal").sort("start")
 
 
 def open_stray(data: bytes, known: int, end: int, masked: Masked, *, continued: bool) -> tuple[int, int]:

@@ -67,13 +67,13 @@ class Pieces:
         """For each text the places of all pieces that stand in it, in order; null where none does."""
         # a blank of a pattern matches any run of blanks, so both sides are held against each other with single ones
         found = _with_single_blanks(text).str.extract_many(self.pieces, overlapping=True)
-        lists = self.lists.gather(self._number(found.list.first()))
+        lists = self.lists[self._number(found.list.first())]
         # nearly all texts hold one piece; lists of several are put together only where they are needed
         several = (found.list.len() > 1).arg_true()
         if not len(several):
             return lists
-        each = pl.DataFrame({"row": several, "piece": found.gather(several)}).explode("piece").unique()
-        each = each.with_columns(self.lists.gather(self._number(each["piece"])).alias("place"))
+        each = pl.DataFrame({"row": several, "piece": found[several]}).explode("piece").unique()
+        each = each.with_columns_seq(self.lists[self._number(each["piece"])].alias("place"))
         merged = each.explode("place").group_by("row").agg(pl.col("place").unique().sort())
         return _with(lists, merged["row"], merged["place"])
 
@@ -94,7 +94,7 @@ def _with(lists: pl.Series, rows: pl.Series, values: pl.Series) -> pl.Series:
     """Lists of which some are others; columns of lists know no assignment."""
     places = pl.int_range(len(lists), dtype=pl.UInt32, eager=True)
     places = put(places, rows, pl.int_range(len(lists), len(lists) + len(rows), dtype=pl.UInt32, eager=True))
-    return pl.concat([lists, values.rename(lists.name)]).gather(places)
+    return pl.concat([lists, values.rename(lists.name)])[places]
 
 
 def slices(numbers: pl.Series) -> tuple[pl.Series, list[tuple[int, int, int]]]:
@@ -102,6 +102,6 @@ def slices(numbers: pl.Series) -> tuple[pl.Series, list[tuple[int, int, int]]]:
     rows = (
         numbers.to_frame("number").with_row_index("row").group_by("number").agg("row").sort("number", nulls_last=True)
     )
-    groups = rows.with_columns(pl.col("row").list.len().alias("length"))
-    groups = groups.with_columns((pl.col("length").cum_sum() - pl.col("length")).alias("start"))
-    return rows["row"].explode(), groups.drop_nulls("number").select("number", "start", "length").rows()
+    groups = rows.with_columns_seq(pl.col("row").list.len().alias("length"))
+    groups = groups.with_columns_seq((pl.col("length").cum_sum() - pl.col("length")).alias("start"))
+    return rows["row"].explode(), groups.drop_nulls("number").select_seq("number", "start", "length").rows()

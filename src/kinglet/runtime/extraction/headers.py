@@ -22,7 +22,7 @@ def by_header(reading: Reading, group: Group, sources: Sequence[Source]) -> list
     if len(kinds) == 1:
         return [(readings[0], group)]
     kind_of = pl.Series([kinds.index(header) for header in headers], dtype=pl.UInt32)
-    kind = kind_of.gather(group.columns["#source"])
+    kind = kind_of[group.columns["#source"]]
     return [(one, part) for i, one in enumerate(readings) if len((part := group.where(kind == i)).rows)]
 
 

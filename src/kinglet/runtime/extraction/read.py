@@ -7,6 +7,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.columns.faults import Faults
+from kinglet.columns.put import rows_where
 from kinglet.plan.data import Reading
 from kinglet.runtime.extraction.regex_groups import RegexGroups, extract
 from kinglet.runtime.typed_values import convert
@@ -60,7 +61,7 @@ def read_texts(
     if not matched.any():
         return None
     if not matched.all():
-        texts = texts.filter(matched)
+        texts = rows_where(texts, matched)
         whole = whole.where(matched) if whole is not None else None
         more = more.filter(matched) if more is not None else None
     faults: Faults = [] if late is None else [("too-slow", late.filter(matched))]

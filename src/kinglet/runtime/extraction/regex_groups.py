@@ -38,7 +38,7 @@ def with_flags(found: RegexGroups, reading: Reading) -> RegexGroups:
         return found
     # the text of a flag is empty where its part is there: what counts is that there is one
     there = (found.texts[name].is_not_null().cast(pl.String).alias(name) for name in flags)
-    return found._replace(texts=found.texts.with_columns(there))
+    return found._replace(texts=found.texts.with_columns_seq(there))
 
 
 def _extract(text: pl.Series, reading: Reading) -> RegexGroups:
@@ -54,9 +54,9 @@ def _extract(text: pl.Series, reading: Reading) -> RegexGroups:
         rows = ((~matched) & text.is_not_null()).arg_true()
         if not len(rows):
             break
-        groups, more = _by_regex(text.gather(rows), reading, regex)
+        groups, more = _by_regex(text[rows], reading, regex)
         if more.any():
-            frame = frame.with_columns(put(frame[name], rows, groups[name]) for name in frame.columns)
+            frame = frame.with_columns_seq(put(frame[name], rows, groups[name]) for name in frame.columns)
             matched = put(matched, rows, more)
     return RegexGroups(frame, matched)
 
@@ -78,7 +78,7 @@ def _by_regex(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFra
     if not len(odd):
         return frame, found.matched
     others, matched = _by_engine(text.gather(odd), reading, regex)
-    frame = frame.with_columns(put(frame[name], odd, others[name]) for name in names)
+    frame = frame.with_columns_seq(put(frame[name], odd, others[name]) for name in names)
     return frame, put(found.matched, odd, matched)
 
 
@@ -98,10 +98,10 @@ def _by_engine(text: pl.Series, reading: Reading, regex: str) -> tuple[pl.DataFr
     if reading.always is not None:
         always = frame.get_column(reading.always)
         return frame, true_of(len(text)) if not always.null_count() else always.is_not_null()
-    matched = frame.select(pl.any_horizontal(pl.all().is_not_null())).to_series()
+    matched = frame.select_seq(pl.any_horizontal(pl.all().is_not_null())).to_series()
     silent = (~matched).arg_true()
     if len(silent):  # a match may leave every named group out
-        matched = put(matched, silent, text.gather(silent).str.contains(regex).fill_null(False))
+        matched = put(matched, silent, text[silent].str.contains(regex).fill_null(False))
     return frame, matched
 
 

@@ -28,7 +28,7 @@ def with_structures(
             bad = text.is_not_null() & ~found.good
             if bad.any():
                 faults.append((plan.fault, bad))
-            texts = texts.with_columns(text.set(found.good, None))
+            texts = texts.with_columns_seq(text.set(found.good, None))
         for name in found.faults.drop_nulls().unique(maintain_order=True):
             faults.append((f"{name}:{plan.source}" if plan.source else name, (found.faults == name).fill_null(False)))
         named = [found.column(key).alias(item.name) for key, item in zip(plan.keys, plan.fields, strict=True)]
@@ -42,7 +42,7 @@ def read_plan(text: pl.Series, plan: StructurePlan) -> KeyColumns:
     found = read(text, plan.structure, plan.keys, plan.prefix)
     if not plan.needs:
         return found
-    there = found.columns.select(
+    there = found.columns.select_seq(
         pl.all_horizontal(pl.col([column_of(key) for key in plan.needs]).is_not_null())
     ).to_series()
     return found._replace(good=found.good & there)
@@ -54,5 +54,5 @@ def _merged(objects: list[pl.Series]) -> pl.Series:
     if len(filled) == 1:
         return filled[0]
     inside = [column.str.slice(1, column.str.len_chars() - 2).alias(str(i)) for i, column in enumerate(filled)]
-    text = pl.DataFrame(inside).select(pl.concat_str(pl.all(), separator=",", ignore_nulls=True).alias("v"))
-    return text.select(pl.when(pl.col("v") != "").then(pl.concat_str(pl.lit("{"), "v", pl.lit("}")))).to_series()
+    text = pl.DataFrame(inside).select_seq(pl.concat_str(pl.all(), separator=",", ignore_nulls=True).alias("v"))
+    return text.select_seq(pl.when(pl.col("v") != "").then(pl.concat_str(pl.lit("{"), "v", pl.lit("}")))).to_series()

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.put import rows_where
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
@@ -88,11 +89,11 @@ def _of_all_runs(
                 continue
         else:
             may = pl.Series([index in run.candidates for run in runs])
-            mine = may.gather(ends_column.search_sorted(rows, side="right"))
+            mine = may[ends_column.search_sorted(rows, side="right")]
             if not mine.all():
                 left.append(rows.filter(~mine))
                 rows, start = rows.filter(mine), None
-                found = found._replace(texts=found.texts.filter(mine), matched=mine.filter(mine))
+                found = found._replace(texts=rows_where(found.texts, mine), matched=mine.filter(mine))
         if len(rows):
             part = group.slice(start, len(rows)) if start is not None else group.gather(rows)
             extracted.append(_known(plan, index, part, text, reference, found))
@@ -301,8 +302,8 @@ def _read_by_text(
     turn = 0
     # each turn tries the next candidate of every event that is left
     while len(waiting.rows):
-        order, ranked = slices(ranks.gather(places.list.get(turn, null_on_oob=True)))
-        waiting, places = waiting.gather(order), places.gather(order)
+        order, ranked = slices(ranks[places.list.get(turn, null_on_oob=True)])
+        waiting, places = waiting.gather(order), places[order]
         runs = [_Run((candidates[by_rank[rank]],), start, length) for rank, start, length in ranked]
         shared, pending = yield from _alike(plan, waiting, runs, reference)
         extracted += shared

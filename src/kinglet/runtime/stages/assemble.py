@@ -45,7 +45,7 @@ def _frame(item: Bundle, values: Values, times: pl.DataFrame, of_time: Faults) -
     states = _STATES.slice(STATES.index(item.state), 1).new_from_index(0, height)
     if faults and item.state == "complete":
         masks = pl.DataFrame([mask.alias(str(i)) for i, (_, mask) in enumerate(faults)])
-        states = states.set(masks.select(pl.any_horizontal(pl.all())).to_series(), "partial")
+        states = states.set(masks.select_seq(pl.any_horizontal(pl.all())).to_series(), "partial")
     timed = set(times.columns)
     gone = {*timed, *(column.name for column in values.columns), item.consumed}
     own = [column for column in values.columns if column.name not in timed]
@@ -53,7 +53,7 @@ def _frame(item: Bundle, values: Values, times: pl.DataFrame, of_time: Faults) -
     fault_lists = _fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
     if values.notes:
         lists = [times["time_notes"], *(notes.lists(bits, f"{name}:") for name, bits in values.notes)]
-        times = times.with_columns(notes.joined(lists).alias("time_notes"))
+        times = times.with_columns_seq(notes.joined(lists).alias("time_notes"))
     after = [group.rows.alias(ROW), states, fault_lists, _names(item.members)]
     return pl.DataFrame([*before, *own, *after, *times.get_columns()])
 
@@ -67,8 +67,8 @@ def _names(members: Sequence[tuple[int, Extracted]]) -> pl.Series:
 def _fault_lists(faults: Faults) -> pl.Series:
     """The names of what is wrong with each event."""
     named = [
-        pl.DataFrame({"bad": mask}).select(pl.when("bad").then(pl.lit(name)).alias(str(i))).to_series()
+        pl.DataFrame({"bad": mask}).select_seq(pl.when("bad").then(pl.lit(name)).alias(str(i))).to_series()
         for i, (name, mask) in enumerate(faults)
     ]
-    lists = pl.DataFrame(named).select(pl.concat_list(pl.all()).list.drop_nulls().alias("faults"))
+    lists = pl.DataFrame(named).select_seq(pl.concat_list(pl.all()).list.drop_nulls().alias("faults"))
     return lists.to_series()
