@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import json
+import random
 import re
 import unittest
 
 import jsonschema
+from ruamel.yaml import YAML
+from ruamel.yaml.error import YAMLError
 
 import kinglet
 from kinglet.insight.editor_schema import file_schema
@@ -120,9 +123,10 @@ class Errors(InFolder):
             "- 1": "is not a parser file",
             "": "is not a parser file",
             "\tkinglet: 1": "indent with blanks",
-            "a: " + "[" * 70 + "]" * 70: "bad.yaml:1:63: is not YAML: values in more than 60 levels".replace(
-                "<FILE>", "bad.yaml"
-            ),
+            "a: " + "[" * 70 + "]" * 70: "bad.yaml:1:64: has values in more than 60 levels, aliases written out",
+            "a: " + "[" * 2000: "has values in more than 60 levels, aliases written out",
+            "b: 1\na: \u2028": "bad.yaml:2:4: has the character \\u2028 as it is; write \\u2028 in double quotes",
+            "a: 'x\x07'": "bad.yaml:1:6: has the character \\u0007 as it is",
             "a: &x [*x]": "has values in more than 60 levels, aliases written out",
         }
         for text, said in cases.items():
@@ -181,6 +185,37 @@ class Accepted(unittest.TestCase):
     def test_dates_and_numbers_stay_what_was_written(self) -> None:
         values = from_text("a: 2026-03-05\nb: 007\nc: 1.50\nd: yes\ne: null\n", "f.yaml").values
         self.assertEqual({"a": "2026-03-05", "b": 7, "c": 1.5, "d": "yes", "e": None}, values)
+
+
+class Words(unittest.TestCase):
+    """Values as a YAML 1.2 library of its own reads them."""
+
+    def test_a_word_without_quotes_means_what_it_does_in_yaml_1_2(self) -> None:
+        rng = random.Random(19)
+        pieces = re.split(
+            " ", "0 1 7 8 12 + - _ . e E 0x 0o 0b a F t true True null ~ yes no on inf nan NaN : 1:20 # 07:08:09 T"
+        )
+        read = 0
+        for _ in range(1500):
+            word = "".join(rng.choice(pieces) for _ in range(rng.randint(1, 4)))
+            text = f"a: {word}\nb: ['{word}', \"{word}\"]\n"
+            try:
+                wanted = YAML(typ="safe", pure=True).load(text)
+            except (YAMLError, ValueError):
+                continue
+            with self.subTest(word=word):
+                self.assertEqual(repr(wanted), repr(from_text(text, "x").values))
+                read += 1
+        self.assertGreater(read, 1000)
+
+    def test_files_that_are_shipped_mean_the_same(self) -> None:
+        for path in sorted((ROOT / "src" / "kinglet" / "demo").rglob("*.yaml")):
+            text = path.read_text(encoding="utf-8")
+            with self.subTest(file=path.name):
+                wanted = YAML(typ="safe", pure=True)
+                wanted.Constructor.add_constructor("tag:yaml.org,2002:timestamp", lambda _, node: node.value)
+                # keys are text
+                self.assertEqual(json.loads(json.dumps(wanted.load(text))), from_text(text, "x").values)
 
 
 class PublishedSchema(unittest.TestCase):

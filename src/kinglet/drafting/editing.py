@@ -5,19 +5,19 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from ruamel.yaml import YAML
-from ruamel.yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
+from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 
 from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.errors import UsageError
 from kinglet.spec.document import KeyPath, dotted
+from kinglet.spec.yaml_nodes import compose
 
 _INDENT = re.compile(r"^([ \t]*)- ", re.MULTILINE)
 
 
 def node_at(text: str, path: KeyPath) -> Node | None:
     """The node of a file at a path; none where there is no such."""
-    node: Node | None = YAML(typ="safe", pure=True).compose(text)
+    node: Node | None = compose(text)
     for part in path:
         if isinstance(node, MappingNode):
             node = next((value for key, value in node.value if key.value == part), None)

@@ -11,13 +11,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from ruamel.yaml import YAML
-from ruamel.yaml.composer import MaxDepthExceededError
-from ruamel.yaml.constructor import SafeConstructor
-from ruamel.yaml.error import MarkedYAMLError, YAMLError
-from ruamel.yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
+from yaml.error import MarkedYAMLError, YAMLError
+from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 
 from kinglet.errors import ParserFileError, Place, Problem
+from kinglet.spec.yaml_nodes import PLAIN_TAGS, TIMESTAMP, compose, value_of
 
 KeyPath = tuple[str | int, ...]
 """Keys and places in lists that lead to a value of a file: `("variants", 0, "pattern")`."""
@@ -25,7 +23,9 @@ KeyPath = tuple[str | int, ...]
 MAX_BYTES = 8 * 1024 * 1024
 MAX_VALUES = 200_000
 MAX_DEPTH = 60
-_PLAIN_TAGS = {f"tag:yaml.org,2002:{name}" for name in ("null", "bool", "int", "float", "str")}
+_TOO_DEEP = f"has values in more than {MAX_DEPTH} levels, aliases written out"
+_NOT_AS_IT_IS = re.compile("[^\t\n\r\x20-\x7e\xa0-\u2027\u202a-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
+"""What YAML does not allow, and what ends a line in YAML 1.1 but not in 1.2."""
 
 
 @dataclass(frozen=True)
@@ -126,10 +126,11 @@ def from_text(text: str, name: str, what: str = "parser") -> Document:
     """
     if len(text) > MAX_BYTES or len(text.encode("utf-8", "surrogatepass")) > MAX_BYTES:
         raise _refused(name, f"is larger than the {MAX_BYTES // 1024**2} MiB a {what} file may have")
+    odd = _NOT_AS_IT_IS.search(text)
+    if odd is not None:
+        raise ParserFileError([_character_problem(odd, text, name)])
     try:
-        yaml = YAML(typ="safe", pure=True)
-        yaml.max_depth = MAX_DEPTH
-        node = yaml.compose(text)
+        node = compose(text)
     except MarkedYAMLError as error:
         raise ParserFileError([_yaml_problem(error, text, name)]) from None
     except (YAMLError, ValueError, RecursionError) as error:
@@ -200,17 +201,24 @@ def _yaml_problem(error: MarkedYAMLError, text: str, name: str) -> Problem:
     line, column = (mark.line, mark.column) if mark else (0, 0)
     lines = text.splitlines() or [""]
     what = (error.problem or error.context or "cannot be read").strip()
-    if what == "mapping values are not allowed here":
+    if what.startswith("mapping values are not allowed"):
         what, hint = "a second `: ` on the line", "put the value in quotes"
-    elif isinstance(error, MaxDepthExceededError):
-        what, hint = f"values in more than {MAX_DEPTH} levels", "write it with fewer levels"
-    elif "found character '\\t'" in what:
+    elif "nesting depth" in what:
+        return Problem(Place(name, line + 1, column + 1), "", _TOO_DEEP, "write it with fewer levels")
+    elif "cannot start any token" in what and lines[min(line, len(lines) - 1)][column : column + 1] == "\t":
         what, hint = "a tab where only blanks may indent", "indent with blanks"
     else:
         hint = "values with special characters belong in quotes"
     excerpt = lines[line] if line < len(lines) else ""
     place = Place(name, line + 1, column + 1)
     return Problem(place, "", f"is not YAML: {what}", hint, excerpt or lines[-1], column)
+
+
+def _character_problem(odd: re.Match[str], text: str, name: str) -> Problem:
+    start = text.rfind("\n", 0, odd.start()) + 1
+    place = Place(name, text.count("\n", 0, odd.start()) + 1, odd.start() - start + 1)
+    escape = f"\\u{ord(odd[0]):04x}"
+    return Problem(place, "", f"has the character {escape} as it is", f"write {escape} in double quotes")
 
 
 class _Builder:
@@ -220,7 +228,6 @@ class _Builder:
         self.document = Document(name)
         self.problems: list[Problem] = []
         self.count = 0
-        self.constructor = SafeConstructor(loader=YAML(typ="safe", pure=True))
 
     def build(self, node: Node) -> Document:
         self.document.values = self._value(node, ())
@@ -236,7 +243,8 @@ class _Builder:
         if self.count > MAX_VALUES:
             raise _refused(self.document.name, f"has more than {MAX_VALUES:,} values, aliases written out")
         if len(path) > MAX_DEPTH:
-            raise _refused(self.document.name, f"has values in more than {MAX_DEPTH} levels, aliases written out")
+            problem = Problem(self._place(node), "", _TOO_DEEP, "write it with fewer levels")
+            raise ParserFileError([problem])
         self.document.starts[path] = self._place(node)
         if isinstance(node, MappingNode):
             return self._mapping(node, path)
@@ -271,13 +279,13 @@ class _Builder:
         if node.style in ("|", ">") or node.end_mark.line != node.start_mark.line:
             self.document.multiline.add(path)
         tag = str(node.tag)
-        if tag not in _PLAIN_TAGS:
-            if tag == "tag:yaml.org,2002:timestamp":
+        if tag not in PLAIN_TAGS:
+            if tag == TIMESTAMP:
                 return str(node.value)
             self.problems.append(self.document.problem(path, f"has the tag `{tag}`", "parser files use plain values"))
             return None
         try:
-            value = self.constructor.construct_object(node)
+            value = value_of(node)
         except (ValueError, OverflowError):
             self.problems.append(self.document.problem(path, "is a number that cannot be read", "put text in quotes"))
             return None

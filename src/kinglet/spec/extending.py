@@ -153,11 +153,12 @@ class _Merger:
     def _without(self) -> list[str]:
         """The sections of the base that are not taken."""
         written = self.own.values.get("without", [])
+        sections = {**self.base.values, "cases": None}  # there are none where cases are not wanted
         names = written if isinstance(written, list) else [written]
         for i, name in enumerate(names):
             path = ("without", i) if isinstance(written, list) else ("without",)
-            if name in ("kinglet", "parser", "version") or name not in self.base.values:
-                hint = did_you_mean(str(name), self.base.values, "sections are such as `cases`, `steps`, `claims`")
+            if name in ("kinglet", "parser", "version") or name not in sections:
+                hint = did_you_mean(str(name), sections, "sections are such as `cases`, `steps`, `claims`")
                 self.problems.append(self.own.problem(path, f"{self._base} has no section `{name}`", hint))
         return [str(name) for name in names]
 
