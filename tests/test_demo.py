@@ -100,10 +100,13 @@ class Demo(InFolder):
 
 
 class ReadyParsers(unittest.TestCase):
-    def test_every_one_is_good_and_maps_what_it_must(self) -> None:
+    def test_every_one_is_good_and_clean_and_maps_what_it_must(self) -> None:
         for name in ready_parsers():
             with self.subTest(parser=name):
-                self.assertEqual(0, kinglet("check", name).status)
+                called = kinglet("check", name, "--json")
+                self.assertEqual(0, called.status)
+                (told,) = called.json()["parsers"]
+                self.assertEqual((name, []), (told["parser"], told["findings"]))
 
     def test_the_package_log_of_this_machine(self) -> None:
         path = Path("/var/log/dpkg.log")

@@ -192,12 +192,10 @@ class Folder(InFolder):
             "would feed more rules for Authentication if it filled `status_detail` (1 rule)", findings[0].message
         )
 
-    def test_the_demo_and_the_ready_parsers_are_clean(self) -> None:
+    def test_the_demo_is_clean(self) -> None:
         write_demo(Path("demo"))
         self.assertEqual(0, kinglet("check", "demo/parsers", "--strict").status)
         self.assertEqual([], [one for findings in self.codes("demo/parsers").values() for one in findings])
-        for path in sorted((ROOT / "src" / "kinglet" / "library").glob("*.yaml")):
-            self.assertEqual([], self.codes(path)[path.stem])
 
 
 class Output(InFolder):

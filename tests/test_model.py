@@ -11,6 +11,7 @@ from ocsf_json_schema import OcsfJsonSchemaEmbedded, get_ocsf_schema
 
 import kinglet
 from kinglet.demo.logs import LOGS, log_text
+from kinglet.insight.cases import mapped_case
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.schema import enum_value
 from kinglet.spec.ready import ready_parsers
@@ -187,5 +188,5 @@ class Standard(unittest.TestCase):
         for path in ready_parsers().values():
             parser = kinglet.load(path)
             for case in parser._definition.cases:
-                for event in parser.parse([case.raw], reference_time=case.at).to_model():
+                for event in mapped_case(parser, case).events:
                     self.assertEqual([], complaints(event), case.raw)

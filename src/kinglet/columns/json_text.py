@@ -8,6 +8,7 @@ bytes.
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
@@ -18,6 +19,8 @@ from kinglet.columns.paths import Items, tree
 from kinglet.columns.put import put
 
 ESCAPED = [*map(chr, range(32)), '"', "\\", "\x7f"]
+_ESCAPED = re.compile(r'[\x00-\x1f"\\\x7f]')
+_FEW = 100  # speed
 
 
 class Constant(NamedTuple):
@@ -160,8 +163,7 @@ def _value(column: pl.Series) -> _Column:
     dtype = column.dtype
     if dtype == pl.String or isinstance(dtype, pl.Enum | pl.Categorical):
         text = column.cast(pl.String)
-        # a hundred values tell most columns that need it, without a look at all of them
-        if _needs_escapes(text.head(100)) or _needs_escapes(text):
+        if _needs_escapes(text):
             return _Column(json_values(text))
         return _Column(text, quoted=True)
     if isinstance(dtype, pl.Datetime):
@@ -185,7 +187,10 @@ def as_json(column: pl.Series) -> pl.Series:
 
 
 def _needs_escapes(text: pl.Series) -> bool:
-    return bool(text.str.contains_any(ESCAPED).any())
+    # speed: a few values tell most columns that need it, and to get ready to look at all takes 0.6 ms
+    if any(_ESCAPED.search(value) for value in text.head(_FEW).to_list() if value):
+        return True
+    return len(text) > _FEW and bool(text.str.contains_any(ESCAPED).any())
 
 
 def json_values(column: pl.Series) -> pl.Series:

@@ -18,7 +18,7 @@ from kinglet.errors import Place, did_you_mean
 from kinglet.names import field_of
 from kinglet.output.views import ModelView
 from kinglet.plan.data import ROW
-from kinglet.runtime.parsed import Parsed
+from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.runtime.work import Options
 from kinglet.source.logs import open_sources
 from kinglet.spec.schema import Case
@@ -63,17 +63,18 @@ class CaseOutcome:
 def check_cases(parser: Parser) -> list[CaseOutcome]:
     """Runs every case of a parser, in file order; differences of a case come smallest first."""
     outcomes: list[CaseOutcome] = []
-    for i, case in enumerate(parser._definition.cases):
+    events = events_of(parser).iter_rows(named=True)
+    for i, (case, event) in enumerate(zip(parser._definition.cases, events, strict=True)):
         place = parser._document.place(("cases", i))
-        found = _differences(parser, case, parsed_case(parser, case), partial(mapped_case, parser, case))
-        outcomes.append(CaseOutcome(i + 1, place, case, tuple(found)))
+        found = [*_of_event(parser, case, event), *_of_model(case, partial(mapped_case, parser, case))]
+        outcomes.append(CaseOutcome(i + 1, place, case, tuple(sorted(found, key=_size))))
     return outcomes
 
 
 def are_good(parser: Parser, cases: Sequence[Case], *, mapped: bool = True) -> bool:
     """Whether all cases, which need not be a parser's own, are what it gives; mapped: also in the model."""
     found = parsed_cases(parser, cases)
-    events = [parsed.events().row(0, named=True) for parsed in found]
+    events = events_of(parser, cases).iter_rows(named=True)
     if any(True for case, event in zip(cases, events, strict=True) for _ in _of_event(parser, case, event)):
         return False
     ways = ((case, partial(_mapped, parser, parsed)) for case, parsed in zip(cases, found, strict=True))
@@ -140,15 +141,37 @@ def _batches(parser: Parser, cases: Sequence[Case]) -> list[CaseBatch]:
         options = Options(as_moment(at) if at is not None else None)
         for parsed, _ in parser._run(sources, options, 1, lambda parsed: None):
             places = [of_source[id(source)] for source in parsed.sources]
-            found.append(CaseBatch(places, parsed, [_last_of(parsed, i) for i in range(len(places))]))
+            found.append(CaseBatch(places, parsed, _last_of_each(parsed)))
     return found
 
 
-def _last_of(parsed: Parsed, place: int) -> Parsed:
-    """The last event of one of the logs of a batch."""
-    several = len(parsed.sources) > 1
-    rows = [part.frame.filter(pl.col("#source") == place)[ROW] if several else part.frame[ROW] for part in parsed.parts]
-    return parsed.of_rows(pl.concat(rows).sort().tail(1))
+def _last_of_each(parsed: Parsed) -> list[Parsed]:
+    """The last event of each log of a batch."""
+    last: dict[int, tuple[int, VariantEvents]] = {}
+    for part in parsed.parts:
+        frame = part.frame
+        logs = frame["#source"].to_list() if len(parsed.sources) > 1 else [0] * frame.height
+        for at, (log, row) in enumerate(zip(logs, frame[ROW].to_list(), strict=True)):
+            if log not in last or row > last[log][0]:
+                last[log] = row, VariantEvents(part.variant, frame.slice(at, 1))
+    none = [dataclasses.replace(parsed, parts=()) for _ in parsed.sources]
+    return [dataclasses.replace(one, parts=(last[log][1],)) if log in last else one for log, one in enumerate(none)]
+
+
+def events_of(parser: Parser, cases: Sequence[Case] | None = None) -> pl.DataFrame:
+    """The events of cases as one frame, in their order; of its own unless given."""
+    batches = case_batches(parser) if cases is None else _batches(parser, cases)
+    frames = [_together(batch).events() for batch in batches]
+    if not frames:
+        return pl.DataFrame(schema=parser._plan.schema)
+    numbers = [number for batch in batches for number, one in zip(batch.numbers, batch.cases, strict=True) if one.parts]
+    return pl.concat(frames, how="vertical")[pl.Series(numbers).arg_sort()]
+
+
+def _together(batch: CaseBatch) -> Parsed:
+    """The events of the cases of a batch, and not those before them."""
+    rows = [part.frame[ROW] for one in batch.cases for part in one.parts]
+    return batch.parsed.of_rows(pl.concat(rows)) if rows else batch.parsed
 
 
 class MappedCase(NamedTuple):
@@ -163,23 +186,30 @@ _MAPPED: WeakKeyDictionary[Parser, dict[int, MappedCase]] = WeakKeyDictionary()
 
 def mapped_case(parser: Parser, case: Case) -> MappedCase:
     """What a case of a parser becomes in the model."""
-    known = _MAPPED.setdefault(parser, {})
+    if parser not in _MAPPED:
+        found = (item for batch in case_batches(parser) for item in _all_mapped(parser, batch).items())
+        _MAPPED[parser] = {id(parser._definition.cases[number]): mapped for number, mapped in found}
+    known = _MAPPED[parser]
     if id(case) not in known:
         known[id(case)] = _mapped(parser, parsed_case(parser, case))
     return known[id(case)]
 
 
+def _all_mapped(parser: Parser, batch: CaseBatch) -> dict[int, MappedCase]:
+    """What the cases of a batch become, by their numbers."""
+    whole = _mapped(parser, _together(batch))
+    if whole.counted:  # of which case that is, is seen one by one
+        return {number: _mapped(parser, parsed) for number, parsed in zip(batch.numbers, batch.cases, strict=True)}
+    events = iter(whole.events)
+    return {
+        number: MappedCase([next(events) for _ in range(parsed.kept().counts["events"])], {})
+        for number, parsed in zip(batch.numbers, batch.cases, strict=True)
+    }
+
+
 def _mapped(parser: Parser, parsed: Parsed) -> MappedCase:
     view = ModelView(parser._plan)
     return MappedCase([json.loads(line) for line in view.lines(parsed.kept())], dict(view.counted))
-
-
-def _differences(
-    parser: Parser, case: Case, parsed: Parsed, mapped_as: Callable[[], MappedCase]
-) -> list[CaseDifference]:
-    event = parsed.events().row(0, named=True)
-    found = [*_of_event(parser, case, event), *_of_model(case, mapped_as)]
-    return sorted(found, key=_size)
 
 
 def _of_event(parser: Parser, case: Case, event: dict[str, Any]) -> Iterator[CaseDifference]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from kinglet.insight.cases import mapped_case, parsed_case
+from kinglet.insight.cases import events_of, mapped_case
 from kinglet.ocsf.loading import load_model
 from kinglet.ocsf.mapping import MappingPlan
 from kinglet.ocsf.schema import Model
@@ -62,8 +62,8 @@ def coverage(parser: Parser) -> list[Coverage]:
     model = parser.model or load_model()
     seen: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = {}
     counted: dict[tuple[str, str], dict[str, int]] = {}
-    for number, case in enumerate(parser._definition.cases, 1):
-        variant = parsed_case(parser, case).events()["variant"].item()
+    variants = events_of(parser)["variant"].to_list()
+    for number, (case, variant) in enumerate(zip(parser._definition.cases, variants, strict=True), 1):
         events, counted_here = mapped_case(parser, case)
         if variant is not None:
             for event in events:

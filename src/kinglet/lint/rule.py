@@ -13,7 +13,7 @@ import polars as pl
 
 from kinglet.errors import Place
 from kinglet.generating.events import Made, Maker
-from kinglet.insight.cases import parsed_case
+from kinglet.insight.cases import events_of
 from kinglet.spec.document import KeyPath
 
 if TYPE_CHECKING:
@@ -91,7 +91,7 @@ class Subject:
     @functools.cached_property
     def cases(self) -> list[dict[str, Any]]:
         """The events of its cases, by column."""
-        return [parsed_case(self.parser, case).events().row(0, named=True) for case in self.definition.cases]
+        return list(events_of(self.parser).iter_rows(named=True))
 
     @functools.cached_property
     def maker(self) -> Maker:

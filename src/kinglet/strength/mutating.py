@@ -14,7 +14,7 @@ from kinglet.compiler.passes import build
 from kinglet.drafting.leftovers import bodies
 from kinglet.errors import KingletError, Place, UsageError
 from kinglet.generating.events import Maker
-from kinglet.insight.cases import are_good, check_cases, parsed_case, said_type_of
+from kinglet.insight.cases import are_good, check_cases, events_of, said_type_of
 from kinglet.ocsf.loading import load_model
 from kinglet.output.views import ModelView
 from kinglet.parser import Parser
@@ -130,10 +130,11 @@ class _Subject:
         self.document = document
         bare = {key: value for key, value in document.values.items() if key != "cases"}
         parser = self.built(document.values)
-        good = [outcome.case for outcome in check_cases(parser) if outcome.good]
+        outcomes = [outcome for outcome in check_cases(parser) if outcome.good]
+        good = [outcome.case for outcome in outcomes]
+        variants = events_of(parser)["variant"]
         self.by_variant: dict[str | None, list[Case]] = {}
-        for case in good:
-            name = parsed_case(parser, case).events()["variant"][0]
+        for case, name in ((outcome.case, variants[outcome.number - 1]) for outcome in outcomes):
             self.by_variant.setdefault(name, []).append(case)
         self.maker = Maker(parser)
         self.sample = list(sample)

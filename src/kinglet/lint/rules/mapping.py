@@ -205,10 +205,7 @@ def _contradicts(
 
 
 def _attribute(model: Model, model_class: ModelClass, path: str) -> Attribute | None:
-    try:
-        return model.path(model_class, path)[-1]
-    except ModelError:
-        return None
+    return model.path(model_class, path)[-1] if model.has(model_class, path) else None
 
 
 def _meant(attribute: Attribute, value: Any) -> str | None:

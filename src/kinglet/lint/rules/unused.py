@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import polars as pl
 
 from kinglet.errors import KingletError
-from kinglet.insight.cases import parsed_cases
+from kinglet.insight.cases import events_of
 from kinglet.lint.rule import Found, LintRule, Subject
 from kinglet.parser import Parser
 from kinglet.steps.tables import FINDERS, Lookup
@@ -73,10 +73,10 @@ def idle_step(subject: Subject) -> Iterator[Found]:
 
 
 def _events(parser: Parser, subject: Subject) -> pl.DataFrame:
-    frames = [parsed.events() for parsed in parsed_cases(parser, subject.definition.cases)]
+    frames = [events_of(parser, subject.definition.cases)]
     if subject.samples is not None:
         frames.append(parser.parse(subject.samples["raw"].to_list()).events)
-    whole = pl.concat(frames, how="vertical") if frames else pl.DataFrame()
+    whole = pl.concat(frames, how="vertical")
     return whole.select(name for name in whole.columns if name not in _NOT_COMPARED and whole[name].count())
 
 
