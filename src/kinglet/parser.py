@@ -39,13 +39,16 @@ def load(source: str | os.PathLike[str] | dict[str, Any], *, model: Model | None
     return Parser(definition, document, build(definition, document, model=model), model)
 
 
-def load_to_parse(source: str | os.PathLike[str], *, model: Model | None = None) -> Parser:
-    """Loads a parser file without its cases, which takes half as long; other sources as `load` does."""
+def load_to_parse(source: str | os.PathLike[str], *, model: Model | None = None, maps: bool = True) -> Parser:
+    """Loads a parser file without its cases, which takes half as long; other sources as `load` does.
+
+    maps: whether events will be mapped onto the model.
+    """
     path = Path(source)
     if not path.is_file():
         return load(source, model=model)
     definition, document = loading.read_without_cases(path)
-    return Parser(definition, document, build(definition, document, model=model), model)
+    return Parser(definition, document, build(definition, document, model=model, maps=maps), model)
 
 
 def load_text(text: str, name: str, *, model: Model | None = None) -> Parser:

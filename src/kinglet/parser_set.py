@@ -35,12 +35,25 @@ def load_set(*sources: str | os.PathLike[str], model: Model | None = None) -> Pa
     Raises:
         ParserFileError: a file has problems, a folder has no parser file, or two parsers have one name.
     """
-    return ParserSet([load_to_parse(file, model=model) for file in parser_files(*sources)])
+    return load_set_to_parse(*sources, model=model)
+
+
+def load_set_to_parse(*sources: str | os.PathLike[str], model: Model | None = None, maps: bool = True) -> ParserSet:
+    """The same; maps: whether events will be mapped onto the model, which must be so for parsers not known to be good.
+
+    A mapping that is not compiled is not checked.
+    """
+    return ParserSet([load_to_parse(file, model=model, maps=maps) for file in parser_files(*sources)])
 
 
 def is_several(source: str | os.PathLike[str]) -> bool:
     """Whether a name is that of several parsers: a folder, or all ready ones."""
-    return Path(source).is_dir() or (source == LIBRARY and not Path(source).exists())
+    return Path(source).is_dir() or is_library(source)
+
+
+def is_library(source: str | os.PathLike[str]) -> bool:
+    """Whether a name is that of all ready parsers."""
+    return source == LIBRARY and not Path(source).exists()
 
 
 def parser_files(*sources: str | os.PathLike[str]) -> list[str | os.PathLike[str]]:
@@ -51,7 +64,7 @@ def parser_files(*sources: str | os.PathLike[str]) -> list[str | os.PathLike[str
     """
     files: list[str | os.PathLike[str]] = []
     for source in sources:
-        if source == LIBRARY and not Path(source).exists():
+        if is_library(source):
             files += ready_parsers().values()
         elif Path(source).is_dir():
             found = sorted(Path(source).glob("*.yaml"))

@@ -160,12 +160,13 @@ class _Task(NamedTuple):
 def _task(names: tuple[str, ...], form: str, model: Model | None) -> _Task:
     from kinglet.calls import run_batches, view_of
     from kinglet.parser import load
-    from kinglet.parser_set import is_several, load_set
+    from kinglet.parser_set import is_library, is_several, load_set_to_parse
 
     if len(names) == 1 and not is_several(names[0]):
         parser = load(names[0], model=model)
         return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {}, {})
-    loaded = load_set(*names, model=model)
+    # the ready parsers are known to be good
+    loaded = load_set_to_parse(*names, model=model, maps=form == "model" or not all(map(is_library, names)))
     if len(loaded.parsers) == 1:
         parser = next(iter(loaded.parsers.values()))
         return _Task(view_of(parser, form), functools.partial(run_batches, parser), [parser], {}, {}, {})

@@ -31,6 +31,9 @@ def mappings(work: Build) -> None:
     used = {name for step in work.steps for name in (*step.action.uses, *(need for need, _ in step.needs))}
 
     wholes, fields_of = _shared(work, model, envelope, used)
+    if not work.maps:
+        work.mappings, work.class_numbers = [()] * len(wholes), [None] * len(wholes)
+        return
     after = [_after(work, fields) if fields is not None else None for fields in fields_of]
     every = {**work.all_fields, **work.fields}
     split = [

@@ -45,17 +45,19 @@ def build(
     above: tuple[str, ...] = (),
     model: Model | None = None,
     like: Plan | None = None,
+    maps: bool = True,
 ) -> Plan:
     """Compiles a parser file. above: the parsers that hand a field to this one. model: if not the one that ships.
 
-    like: a plan of the same variants, whose events shall have the same fields before all steps.
+    like: a plan of the same variants, whose events shall have the same fields before all steps. maps: whether events
+    will be mapped onto the model; to compile the mappings takes most of the time.
 
     Raises:
         ParserFileError: with every problem of the file at once.
     """
     begin()
     definition = _with_message(definition)
-    work = Build(document=document, definition=definition, above=above, model=model, like=like)
+    work = Build(document=document, definition=definition, above=above, model=model, like=like, maps=maps)
     for step in PASSES:
         step(work)
     if work.problems:

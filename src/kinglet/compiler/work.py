@@ -43,3 +43,4 @@ class Build(Context):
     class_numbers: list[pl.Expr | None] = field(default_factory=list)
     unread: MappingPlan | None = None
     model: Model | None = None
+    maps: bool = True

@@ -25,7 +25,7 @@ def ready(text: bytes, enough: float = NEARLY_ALL, most: int = _BYTES) -> list[R
         claimed = next((one for one in texts if one.encode() in part), None)
         if texts and claimed is None:
             continue  # it says itself that the log is none of its own
-        parser = load_to_parse(path)
+        parser = load_to_parse(path, maps=False)
         counts = parser.parse(part, workers=1).counts
         if counts["events"] and counts["complete"] >= max(enough * counts["events"], 1):
             found.append(Ready(name, counts["complete"] / counts["events"], claimed))
