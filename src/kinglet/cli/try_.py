@@ -80,7 +80,6 @@ def command(
     of a ready parser; FILE may be - for standard input.
     """
     from kinglet.cli.render import console, print_json
-    from kinglet.drafting.leftovers import leftovers
     from kinglet.errors import InputError, UsageError
     from kinglet.insight.preview import preview
     from kinglet.insight.values import values_of
@@ -102,7 +101,11 @@ def command(
 
     def present(name: str, result: Result) -> None:
         shown = preview(result, show=show, only=only, find=find, sample=sample, seed=seed, zone=zone)
-        left = leftovers(result, only) if only in ("unmatched", "partial") else []
+        left: list[Leftover] = []
+        if only in ("unmatched", "partial"):
+            from kinglet.drafting.leftovers import leftovers  # it loads much that is not needed otherwise
+
+            left = leftovers(result, only)
         values = values_of(shown.chosen, field, None if as_json else 20) if field is not None else None
         if as_json:
             found.append(_as_json(name, result, shown))

@@ -165,10 +165,12 @@ _ALL = (*FINDABLE, *_DATES)
 _BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| - | at |[T_-]")
 """What may stand between a date and a time of day that belong together."""
 
-_ANY = re.compile(
-    rf"{_BEFORE}(?:" + "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(_ALL)) + r")(?![0-9])",
-    re.IGNORECASE,
-)
+
+@functools.cache
+def _any() -> re.Pattern[str]:
+    """All forms, one group each; compiled where it is first needed, for that takes its time."""
+    forms = "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(_ALL))
+    return re.compile(rf"{_BEFORE}(?:{forms})(?![0-9])", re.IGNORECASE)
 
 
 class Stamp(NamedTuple):
@@ -182,7 +184,7 @@ class Stamp(NamedTuple):
 def stamps(text: str) -> list[Stamp]:
     """The stamps in a text, in order; a date and a time of day with little between them are one."""
     found: list[Stamp] = []
-    for match in _ANY.finditer(text):
+    for match in _any().finditer(text):
         assert match.lastgroup is not None
         stamp = Stamp(_ALL[int(match.lastgroup[1:])], match.start(), match.end())
         whole = _joined(text, found[-1], stamp) if found else None
