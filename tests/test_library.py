@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import itertools
 import json
 import re
@@ -55,10 +56,15 @@ OWNERS = {
 """The samples, and the parsers that read them."""
 
 
+@functools.cache
+def library() -> package.ParserSet:
+    return package.load_set("library")
+
+
 class Mixed(InFolder):
     def test_a_form_that_several_programs_write_is_that_of_one_by_its_path_only(self) -> None:
         text = (REAL / "nginx" / "access.log").read_bytes()
-        shelf = package.load_set("library")
+        shelf = library()
         for name, parser in (
             ("nginx-access.1", "nginx-access"),
             ("httpd_access", "apache-access"),
@@ -68,7 +74,7 @@ class Mixed(InFolder):
             self.assertEqual([parser], list(shelf.parse(name).by_parser), name)
 
     def test_each_log_of_a_folder_goes_to_the_parser_of_its_program(self) -> None:
-        shelf = package.load_set("library")
+        shelf = library()
         result = shelf.parse(REAL, reference_time="2026-11-30")
         for name, owners in OWNERS.items():
             owners = owners if isinstance(owners, tuple) else (owners,)
@@ -78,7 +84,7 @@ class Mixed(InFolder):
         self.assertGreater(events.height, 2000)
 
     def test_it_is_the_same_one_log_at_a_time(self) -> None:
-        shelf = package.load_set("library")
+        shelf = library()
         names = [name for name in OWNERS if not name.startswith("squid/access.json")][::4]
         for number, name in enumerate(names):
             Path("logs").mkdir(exist_ok=True)
@@ -97,7 +103,7 @@ class Mixed(InFolder):
         lines = (REAL / "mail" / "postfix.log").read_text("utf-8").splitlines()[: 3 * len(traces)]
         mixed = [text for i, line in enumerate(lines) for text in (line, *([traces[i // 3]] if i % 3 == 0 else []))]
         Path("mixed.log").write_text("\n".join(mixed) + "\n", "utf-8")
-        shelf = package.load_set("library")
+        shelf = library()
         events = shelf.parse("mixed.log", reference_time="2026-11-30").events
         self.assertEqual([text.rstrip() for text in mixed], [raw.rstrip() for raw in events["raw"]])
         self.assertEqual({"complete"}, set(events["state"]))
@@ -130,7 +136,7 @@ class Mixed(InFolder):
     def test_a_claim_by_path_is_none_where_nothing_is_read(self) -> None:
         # the name is that of an access log, the events are JSON
         Path("nginx-access.json").write_text('{"time":"2026-11-29T17:22:50Z","msg":"low"}\n')
-        events = package.load_set("library").parse("nginx-access.json").events
+        events = library().parse("nginx-access.json").events
         self.assertEqual([("json-lines", "complete")], events.select("parser", "state").rows())
 
     def test_of_equals_the_one_that_knows_the_message_reads_it(self) -> None:

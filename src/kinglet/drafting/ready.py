@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import functools
 import re
+from pathlib import Path
 
 from kinglet.discover.report import Ready
-from kinglet.parser import load_to_parse
+from kinglet.parser import Parser, load_to_parse
 from kinglet.spec.document import from_text
 from kinglet.spec.ready import ready_parsers
 
@@ -21,12 +23,12 @@ def ready(text: bytes, enough: float = NEARLY_ALL, most: int = _BYTES) -> list[R
     part = text if len(text) <= most else text[: text.rfind(b"\n", 0, most) + 1] or text[:most]
     found = []
     for name, path in ready_parsers().items():
-        texts = _claimed_texts(path.read_text("utf-8"))
+        changed = path.stat().st_mtime_ns
+        texts = _claimed_texts(path, changed)
         claimed = next((one for one in texts if one.encode() in part), None)
         if texts and claimed is None:
             continue  # it says itself that the log is none of its own
-        parser = load_to_parse(path, maps=False)
-        counts = parser.parse(part, workers=1).counts
+        counts = _loaded(path, changed).parse(part, workers=1).counts
         if counts["events"] and counts["complete"] >= max(enough * counts["events"], 1):
             found.append(Ready(name, counts["complete"] / counts["events"], claimed))
     return sorted(found, key=lambda one: -one.complete)
@@ -35,9 +37,16 @@ def ready(text: bytes, enough: float = NEARLY_ALL, most: int = _BYTES) -> list[R
 _CLAIMS = re.compile(r"^claims:.*(?:\n[ \t#].*|\n)*", re.MULTILINE)
 
 
-def _claimed_texts(text: str) -> list[str]:
+# speed: a notebook looks at many logs; changed: when a file was, so that another one is read anew
+@functools.lru_cache(maxsize=256)
+def _loaded(path: Path, changed: int) -> Parser:
+    return load_to_parse(path, maps=False)
+
+
+@functools.lru_cache(maxsize=256)
+def _claimed_texts(path: Path, changed: int) -> list[str]:
     """The texts that a parser file claims, without reading the rest of it."""
-    found = _CLAIMS.search(text)
+    found = _CLAIMS.search(path.read_text("utf-8"))
     claims = from_text(found[0], "claims").values["claims"] if found is not None else {}
     texts = claims.get("contains", []) if isinstance(claims, dict) else []
     return [texts] if isinstance(texts, str) else list(texts)
