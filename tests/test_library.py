@@ -7,7 +7,11 @@ import itertools
 import json
 import re
 import unittest
+from collections import Counter
 from pathlib import Path
+from typing import Any
+
+import polars as pl
 
 import kinglet as package
 from kinglet.errors import ParserFileError
@@ -50,6 +54,9 @@ OWNERS = {
     "postgres/postgresql.log": "postgresql", "redis/redis.log": "redis", "redis/replica.log": "redis",
     "resolvers/dnsmasq.log": "dnsmasq", "resolvers/unbound.log": "unbound", "resolvers/unbound-dated.log": "unbound",
     "runtimes/java.log": "java-logging", "runtimes/node.json": "node-json", "runtimes/python.log": "python-logging",
+    "samba/traditional.log": ("samba-audit", "syslog-rfc3164"), "samba/rfc5424.log": ("samba-audit", "syslog-rfc5424"),
+    "strongswan/charon.log": "strongswan", "strongswan/road.log": "strongswan",
+    "strongswan/traditional.log": "strongswan",
     "squid/access.log": "squid-access", "squid/access.json": "json-lines", "tunnels/openvpn.log": "openvpn",
     "versions/git.log": "git-log",
 }  # fmt: skip
@@ -227,6 +234,58 @@ class Real(unittest.TestCase):
             self.assertGreater(own[0].height, 20)
             same = [column for column in own[0].columns if column not in NOT_OF_BOTH]
             self.assertEqual(*(frame.select(same).rows() for frame in own))
+
+    def test_what_was_done_to_files_is_what_the_log_says(self) -> None:
+        events = package.load("samba-audit").parse(REAL / "samba" / "rfc5424.log", reference_time="2026-11-30").events
+        good = events.filter(pl.col("outcome") == "ok")
+
+        def paths(user: str, *operations: str) -> list[str]:
+            mine = good.filter((pl.col("user") == user) & pl.col("operation").is_in(operations))
+            return [path.removeprefix("/srv/quay/tides/") for path in mine["path"]]
+
+        self.assertEqual(["spring"], paths("mokoro", "mkdirat"))
+        self.assertEqual(["spring/high.txt", "spring/neap 'tide'.txt", "spring"], paths("mokoro", "unlinkat"))
+        self.assertEqual(["spring/low.txt", "spring/neap 'tide'.txt"], paths("mokoro", "pwrite_send"))
+        self.assertEqual(["flut ebbe Ä 潮.txt", "  two  blanks .txt"], paths("tvarela", "pwrite_send"))
+        renamed = good.filter(pl.col("variant") == "renamed").select("path", "new_path").rows()
+        tides = "/srv/quay/tides"
+        self.assertEqual(
+            [
+                (f"{tides}/spring/low.txt", f"{tides}/spring/high.txt"),
+                (f"{tides}/flut ebbe Ä 潮.txt", f"{tides}/neu Ä.txt"),
+            ],
+            renamed,
+        )
+        opened = events.filter(pl.col("variant") == "opened")
+        self.assertEqual({"r", "w"}, set(opened["mode"]))
+        self.assertTrue(all(path.startswith("/srv/quay/") for path in opened["path"]))
+
+    def test_tunnels_that_were_refused_and_made_are_those_of_both_ends(self) -> None:
+        parser = package.load("strongswan")
+        gate, road, syslog = (
+            parser.parse(REAL / "strongswan" / log, reference_time="2026-11-30").events
+            for log in ("charon.log", "road.log", "traditional.log")
+        )
+        made = gate.filter(pl.col("variant") == "established")["remote_id"].to_list()
+        # ids with brackets, braces and commas too
+        self.assertIn("C=PT, O=Sandwick Quay, CN=tide [1] {2}", made)
+        refused = road.filter(pl.col("variant") == "wrong-key")["local_id"].to_list()
+        self.assertEqual(2, len(refused))
+        both = road.filter(pl.col("variant") == "established")["local_id"].to_list()
+        self.assertEqual(Counter(made), Counter([*both, *refused]))
+        self.assertEqual(1, gate.filter(pl.col("variant") == "wrong-key").height)
+        same = ["variant", "body", "thread", "part", "remote", "local", "remote_id", "local_id", "why", "time"]
+        self.assertEqual(gate.select(same).rows(), syslog.select(same).rows())
+
+        def packets(events: pl.DataFrame, direction: str) -> Counter[tuple[Any, ...]]:
+            found = events.filter(pl.col("direction") == direction)
+            return Counter(found.select("source", "source_port", "target", "target_port", "bytes").rows())
+
+        for ends in ((gate, road), (road, gate)):
+            # what is sent to the other arrives there
+            arrived = packets(ends[1], "received")
+            self.assertEqual(arrived, arrived & packets(ends[0], "sending"))
+            self.assertGreater(arrived.total(), 30)
 
     def test_who_writes_into_a_log_does_not_choose_where_it_came_from(self) -> None:
         events = (

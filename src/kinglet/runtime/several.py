@@ -93,14 +93,15 @@ class Tier:
 
 
 class Plans:
-    """Plans that may read the same events. claim: how many of the first claim the log.
+    """Plans that may read the same events. claim: how many of the first claim the log. strangers: see `_surely`.
 
     tiers: those that claim it, and the others, which are asked for what these do not read completely. same_times: of
     each plan the first whose time rules are the same.
     """
 
-    def __init__(self, plans: Sequence[Plan], claim: int = 0) -> None:
+    def __init__(self, plans: Sequence[Plan], claim: int = 0, strangers: Iterable[int] = ()) -> None:
         self.plans = list(plans)
+        self.strangers = frozenset(strangers)
         numbers = range(len(plans))
         self.tiers = [Tier(plans, part) for part in (numbers[:claim], numbers[claim:]) if len(part)]
         firsts: list[int] = []
@@ -134,7 +135,8 @@ class Mixer:
         for (rule, claim, others), logs in self._together(sources):
             places = (*claim, *others)
             if (claim, others) not in known_plans:
-                found = Plans([self.parsers[i].plan for i in places], len(claim))
+                strangers = (n for n, i in enumerate(places) if n >= len(claim) and self.parsers[i].contains)
+                found = Plans([self.parsers[i].plan for i in places], len(claim), strangers)
                 in_order = [i for i, plan in enumerate(found.plans) if needs_order(plan, options.zone)]
                 known_plans[claim, others] = found, in_order
             plans, ordered = known_plans[claim, others]
@@ -335,7 +337,10 @@ class Mixer:
                 if not len(open_):
                     break
                 pairs = pl.DataFrame({"row": open_}).join(pl.DataFrame({"place": tier.always}), how="cross")
-                found += [(i, _surely(parsed)) for i, parsed in self._each(batch, pairs, plans, options, known)]
+                found += [
+                    (i, _surely(parsed, i in plans.strangers))
+                    for i, parsed in self._each(batch, pairs, plans, options, known)
+                ]
         found = winners(found, height)
         taken = [part.frame[ROW] for _, parsed in found for part in parsed.parts]
         unread_rows = rows.filter(~rows.is_in(pl.concat(taken).implode())) if taken else rows
@@ -410,9 +415,17 @@ def _slice(batch: EventBatch, start: int, length: int) -> EventBatch:
     return EventBatch(batch.sources, batch.frame.slice(start, length), faults, 0)
 
 
-def _surely(parsed: Parsed) -> Parsed:
-    """Only events that are complete, or have a variant and a time: no text tells that they are the parser's own."""
-    parts = [part for part in parsed.parts if part.variant is not None]
+def _surely(parsed: Parsed, is_stranger: bool) -> Parsed:
+    """Only events that are complete, or have a variant and a time: no text tells that they are the parser's own.
+
+    is_stranger: whether the parser claims texts, and none of them stands in the log: what it reads by a variant that
+    reads anything is not its own.
+    """
+    parts = [
+        part
+        for part in parsed.parts
+        if part.variant is not None and not (is_stranger and is_general(parsed.plan.variants[part.variant]))
+    ]
     sure = [part.frame["time"].is_not_null() | part.frame["state"].is_in(["complete", "dropped"]) for part in parts]
     kept = [part.where(good) for part, good in zip(parts, sure, strict=True)]
     return replace(parsed, parts=tuple(part for part in kept if part.frame.height))
