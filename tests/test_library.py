@@ -131,6 +131,26 @@ class Mixed(InFolder):
         told = kinglet("run", "-p", "p", "x.log", "-o", "out.ndjson", "--json").json()
         self.assertEqual({"x.log": ["b"]}, told["torn"])
 
+    def test_lines_of_a_program_that_none_knows_are_nobodys(self) -> None:
+        for head, reader in (
+            ("Nov 30 03:55:19 quay-1 tidegauge[61]: ", "syslog-rfc3164"),
+            ("<30>1 2026-11-30T03:55:19.016266+00:00 quay-1 tidegauge 61 - - ", "syslog-rfc5424"),
+            ("2026-11-30T03:55:19.016266+00:00 quay-1 tidegauge[61]: ", "syslog-rfc3164"),
+            ("2026-11-30T03:55:19Z INFO tidegauge: ", "unclaimed"),
+            ("2026-11-30 03:55:19 ", "unclaimed"),
+            ("2026-11-30 03:55:19,123 INFO tidegauge: ", "unclaimed"),
+            ("2026-11-30T03:55:19Z ", "unclaimed"),
+            ("Mon Nov 30 03:55:19 2026 ", "unclaimed"),
+            ("[2026-11-30 03:55:19] ", "unclaimed"),
+            ("1795973725 ", "unclaimed"),
+            ("", "unclaimed"),
+        ):
+            lines = [f"{head}level at berth {i} is {i * 7} cm" for i in range(5)]
+            with self.subTest(head):
+                events = library().parse(lines, reference_time="2026-11-30").events
+                self.assertEqual({reader}, set(events["parser"]))
+                self.assertEqual({"unmatched" if reader == "unclaimed" else "complete"}, set(events["state"]))
+
     def test_what_no_parser_reads_is_named(self) -> None:
         Path("logs").mkdir()
         Path("logs/a.log").write_bytes((REAL / "redis" / "redis.log").read_bytes())
@@ -234,6 +254,13 @@ class Real(unittest.TestCase):
             self.assertGreater(own[0].height, 20)
             same = [column for column in own[0].columns if column not in NOT_OF_BOTH]
             self.assertEqual(*(frame.select(same).rows() for frame in own))
+            # the traditional form with the stamp that daemons write today
+            dated = re.sub(r"(?m)^<\d+>1 (\S+ \S+) (\S+) (\S+) - - ", r"\1 \2[\3]: ", new.read_text("utf-8"))
+            other = parser.parse(dated.replace("[-]: ", ": ").encode(), reference_time="2026-11-30").events
+            self.assertEqual(
+                own[1].select(*same, "time", "host", "pid").rows(),
+                other.filter(pl.col("variant").is_not_null()).select(*same, "time", "host", "pid").rows(),
+            )
 
     def test_what_was_done_to_files_is_what_the_log_says(self) -> None:
         events = package.load("samba-audit").parse(REAL / "samba" / "rfc5424.log", reference_time="2026-11-30").events

@@ -34,8 +34,9 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
     found = structured(raw, stamp_format(stamps), events, columns, stamp)
     head = syslog_head(raw) if found is None else None
     if head is not None:
-        formats = {"rfc3164": "rfc3164", "rfc5424": "iso8601", "any": "[rfc3164, iso8601]"}[head]
-        out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {formats}}}"]
+        formats = head_formats(raw, head)
+        written = f"[{', '.join(formats)}]" if len(formats) > 1 else formats[0]
+        out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {written}}}"]
         return "\n".join([*out, "variants: [{name: any, pattern: '{message:rest}'}]"]) + "\n"
     if found is None and is_access(raw):
         out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(ACCESS)}"]
@@ -89,6 +90,16 @@ def syslog_head(raw: pl.Series) -> str | None:
         if share >= _MARKED:
             return name
     return None
+
+
+def head_formats(raw: pl.Series, head: str) -> list[str]:
+    """The formats of the stamps that events with a head of syslog have."""
+    from kinglet.plan.syslog import HEADS
+
+    probe = raw.head(4 * _PROBE)
+    stamps = [probe.str.extract_groups(regex).struct.field("stamp") for regex in HEADS[head].regexes]
+    dated = pl.select(pl.coalesce(stamps)).to_series().drop_nulls().str.contains("^[0-9]")
+    return ["iso8601"] if dated.all() else ["rfc3164", "iso8601"] if dated.any() else ["rfc3164"]
 
 
 def _rule(key: str | None, stamps: Times, raw: pl.Series) -> str | None:

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
-from kinglet.discover.suggestion import ACCESS, is_access, stamp_format, syslog_head
+from kinglet.discover.suggestion import ACCESS, head_formats, is_access, stamp_format, syslog_head
 from kinglet.drafting.classes import severities
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, Written, written
@@ -96,13 +96,15 @@ def _bodies(work: Work) -> Bodies:
     if head is None:
         return Bodies(first.to_list(), more)
     work.shape.syslog = head
-    formats = {"rfc3164": "rfc3164", "rfc5424": "iso8601", "any": ["rfc3164", "iso8601"]}[head]
-    work.shape.time = {**(work.shape.time or {}), "from": "stamp", "format": formats}
+    formats = head_formats(work.raw, head)
+    work.shape.time = {
+        **(work.shape.time or {}), "from": "stamp", "format": formats if len(formats) > 1 else formats[0]
+    }  # fmt: skip
     read = [first.str.extract_groups(regex).struct.unnest() for regex in HEADS[head].regexes]
     columns = {}
     for name in ("body", "app"):
         having = [frame[name] for frame in read if name in frame.columns]
-        columns[name] = having[0] if len(having) == 1 else having[0].zip_with(having[0].is_not_null(), having[1])
+        columns[name] = pl.select(pl.coalesce(having)).to_series()
     apps = None
     if columns["app"].null_count() == 0 and columns["app"].n_unique() > 1:
         apps = columns["app"].to_list()

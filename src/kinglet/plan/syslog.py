@@ -1,4 +1,8 @@
-"""The heads of syslog messages: RFC 5424, and the traditional one that RFC 3164 describes."""
+"""The heads of syslog messages: RFC 5424, and the traditional one that RFC 3164 describes.
+
+Many write the traditional one with a stamp of RFC 3339 today, as the daemons of recent systems do by default. A line
+that begins so could be of any program; so there the tag and the zone have to be there.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +31,7 @@ def head_of(form: str, apps: Sequence[str] = ()) -> Head:
         return head
     named = f"(?P<app>{'|'.join(map(escape, sorted(apps, key=len, reverse=True)))})"
     regexes = [regex.replace(_or_nil("app"), named) for regex in head.regexes]
-    regexes = [regex.replace(_TAG, _TAG.removesuffix("?").replace(_APP, named)) for regex in regexes]
+    regexes = [regex.replace(_TAG, _GIVEN_TAG).replace(_APP, named).replace(_NO_LEVEL, _ANY_HOST) for regex in regexes]
     return head._replace(regexes=tuple(regexes))
 
 
@@ -38,16 +42,25 @@ _RFC5424 = (
     rf" {_or_nil('msgid')} {_DATA}(?: \x{{feff}}?(?P<body>(?s:.*)))?$"
 ).replace(r"\x{feff}", "\ufeff")
 _APP = r"(?P<app>[^ :\[]+)"
-_TAG = rf"(?:{_APP}(?:\[(?P<pid>[^\]]*)\])?: ?)?"
+_GIVEN_TAG = rf"(?:{_APP}(?:\[(?P<pid>[^\]]*)\])?: ?)"
+_TAG = f"{_GIVEN_TAG}?"
 _RFC3164 = (
     rf"^(?:{_PRIORITY})?(?P<stamp>[A-Z][a-z]{{2}} [ 0-9][0-9] [0-9]{{2}}:[0-9]{{2}}:[0-9]{{2}}) (?P<host>[!-~]+)"
     rf" {_TAG}(?P<body>(?s:.*))$"
 )
+_ANY_HOST = "(?P<host>[!-~]+)"
+_NO_LEVEL = "(?P<host>[A-Z]*[!-@\\[-~][!-~]*)"
+"""A word of capitals only is a level, and no host, unless it is known whose message it is."""
+_DATED = (
+    rf"^(?:{_PRIORITY})?(?P<stamp>[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{2}}:[0-9]{{2}}:[0-9]{{2}}(?:[.,][0-9]{{1,9}})?"
+    rf"(?:Z|[+-][0-9]{{2}}:?[0-9]{{2}})) {_NO_LEVEL} {_GIVEN_TAG}(?P<body>(?s:.*))$"
+)
+
 _OLD = {"priority": "int", "stamp": "text", "host": "text", "app": "text", "pid": "text", "body": "text"}
 _NEW = {**_OLD, "msgid": "text", "data_text": "text"}
 
 HEADS: Mapping[str, Head] = {
     "rfc5424": Head((_RFC5424,), _NEW, "data_text"),
-    "rfc3164": Head((_RFC3164,), _OLD, None),
-    "any": Head((_RFC5424, _RFC3164), _NEW, "data_text"),
+    "rfc3164": Head((_RFC3164, _DATED), _OLD, None),
+    "any": Head((_RFC5424, _RFC3164, _DATED), _NEW, "data_text"),
 }
