@@ -156,15 +156,18 @@ POSTGRES = {
     "postgresql": "postgres/postgresql.log",
     "postgresql-csv": "postgres/postgresql.csv",
     "postgresql-json": "postgres/postgresql.json",
+    "postgresql-named": "postgres-named/postgresql.log",
 }
 """The forms in which the database writes each event, by the parser that reads it."""
 
 
 def postgresql(form: str) -> Iterator[Compared]:
     """What the database says in one form, beside its record in JSON and what is read from its text."""
-    records = _objects("postgres/postgresql.json")
-    texts = _events("postgresql", POSTGRES["postgresql"])
-    for record, text, event in zip(records, texts, _events(form, POSTGRES[form]), strict=True):
+    log = POSTGRES[form]
+    stem = log.rpartition(".")[0]
+    records = _objects(f"{stem}.json")
+    texts = _events("postgresql" if form != "postgresql-named" else form, f"{stem}.log")
+    for record, text, event in zip(records, texts, _events(form, log), strict=True):
         own = {
             "pid": record["pid"], "level": record["error_severity"], "user": record.get("user"),
             "database": record.get("dbname"), "detail": record.get("detail"), "hint": record.get("hint"),
@@ -172,6 +175,8 @@ def postgresql(form: str) -> Iterator[Compared]:
             "time": datetime.strptime(record["timestamp"], "%Y-%m-%d %H:%M:%S.%f UTC").replace(tzinfo=UTC),
             "variant": text["variant"], "login": text["login"], "sql": text["sql"],
         }  # fmt: skip
+        if form == "postgresql-named":  # its stamps have no fractions
+            own |= {"time": own["time"].replace(microsecond=0), "app_name": record.get("application_name")}
         if record.get("remote_host") and event["client"]:
             own |= {"client": record["remote_host"], "client_port": record["remote_port"]}
         yield _of(event, own)

@@ -51,7 +51,8 @@ OWNERS = {
     "packages/alternatives.log": "alternatives", "packages/apt-history.log": "apt-history",
     "packages/apt-term.log": "apt-term", "packages/unattended-upgrades.log": "unattended-upgrades",
     "postgres/postgresql.csv": "postgresql-csv", "postgres/postgresql.json": "postgresql-json",
-    "postgres/postgresql.log": "postgresql", "redis/redis.log": "redis", "redis/replica.log": "redis",
+    "postgres/postgresql.log": "postgresql", "postgres-named/postgresql.log": "postgresql-named",
+    "redis/redis.log": "redis", "redis/replica.log": "redis",
     "resolvers/dnsmasq.log": "dnsmasq", "resolvers/unbound.log": "unbound", "resolvers/unbound-dated.log": "unbound",
     "runtimes/java.log": "java-logging", "runtimes/node.json": "node-json", "runtimes/python.log": "python-logging",
     "samba/traditional.log": ("samba-audit", "syslog-rfc3164"), "samba/rfc5424.log": ("samba-audit", "syslog-rfc5424"),
@@ -200,7 +201,7 @@ class Real(unittest.TestCase):
                     self.assertEqual(one.recorded, one.read, one.raw)
                     compared += len(one.recorded)
                 self.assertGreaterEqual(compared, least)
-        self.assertEqual(16, len(RECORDS))
+        self.assertEqual(17, len(RECORDS))
 
     def test_errors_of_the_server_name_their_requests(self) -> None:
         result = package.load("nginx-error").parse(REAL / "nginx" / "error.log")

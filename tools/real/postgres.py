@@ -1,8 +1,8 @@
 """PostgreSQL on loopback, driven by good and bad use; its log as text, as CSV and as JSON, all of the same events.
 
-    python tools/real/postgres.py FOLDER
+    python tools/real/postgres.py FOLDER [PREFIX]
 
-Needs to be root, and Debian's package postgresql. The server itself writes `postgresql.log`, `.csv` and `.json`.
+PREFIX is another `log_line_prefix` than Debian's. Needs to be root, and Debian's package postgresql. The server itself writes `postgresql.log`, `.csv` and `.json`.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ logging_collector = on
 log_destination = 'stderr,csvlog,jsonlog'
 log_directory = '{inner}/log'
 log_filename = 'postgresql.log'
-log_line_prefix = '%m [%p] %q%u@%d '
+log_line_prefix = '{prefix}'
 log_timezone = 'UTC'
 log_connections = on
 log_disconnections = on
@@ -88,6 +88,7 @@ def _psql(user: str, database: str, password: str, order: str, host: str = "127.
 def main() -> None:
     folder = Path(sys.argv[1]).resolve()
     folder.mkdir(parents=True, exist_ok=True)
+    prefix = sys.argv[2] if len(sys.argv) > 2 else "%m [%p] %q%u@%d "
     programs = sorted(Path("/usr/lib/postgresql").glob("*/bin"))[-1]
     with tempfile.TemporaryDirectory() as name:
         inner = Path(name)
@@ -96,7 +97,7 @@ def main() -> None:
         as_server = ["setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups"]
         subprocess.run([*as_server, programs / "initdb", "-D", data, "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8"],
                        check=True, capture_output=True, cwd="/")  # fmt: skip
-        (inner / "data" / "postgresql.conf").write_text(CONFIG.format(port=PORT, inner=inner))
+        (inner / "data" / "postgresql.conf").write_text(CONFIG.format(port=PORT, inner=inner, prefix=prefix))
         (inner / "data" / "pg_hba.conf").write_text(ACCESS)
         for again in range(2):
             server = subprocess.Popen(
