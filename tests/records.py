@@ -9,7 +9,7 @@ import html
 import json
 import re
 from collections.abc import Callable, Iterator, Mapping
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Any, NamedTuple
 
 import kinglet
@@ -175,11 +175,14 @@ def postgresql(form: str) -> Iterator[Compared]:
             "time": datetime.strptime(record["timestamp"], "%Y-%m-%d %H:%M:%S.%f UTC").replace(tzinfo=UTC),
             "variant": text["variant"], "login": text["login"], "sql": text["sql"],
         }  # fmt: skip
-        if form == "postgresql-named":  # its stamps have no fractions
-            own |= {"time": own["time"].replace(microsecond=0), "app_name": record.get("application_name")}
+        given: dict[str, Any] = {}
+        if form == "postgresql-named":
+            # its stamps are of a clock of whole seconds, which is late by some milliseconds
+            given["time"] = own["time"] if abs(own["time"] - event["time"]) < timedelta(seconds=1.1) else event["time"]
+            own["app_name"] = record.get("application_name")
         if record.get("remote_host") and event["client"]:
             own |= {"client": record["remote_host"], "client_port": record["remote_port"]}
-        yield _of(event, own)
+        yield _of(event, own, **given)
 
 
 def squid_access() -> Iterator[Compared]:

@@ -193,7 +193,7 @@ class Real(unittest.TestCase):
             ("apache-access", 1700), ("apache-error", 400), ("git-log", 40), ("haproxy", 600), ("java-logging", 40),
             ("journal-export", 100), ("journal-json", 30), ("mariadb-general", 240), ("mariadb-slow", 10),
             ("nginx-access", 1900), ("node-json", 35), ("postgresql", 2400), ("postgresql-csv", 2400),
-            ("postgresql-json", 2400), ("python-logging", 30), ("squid-access", 400),
+            ("postgresql-json", 2400), ("postgresql-named", 2400), ("python-logging", 30), ("squid-access", 400),
         ):  # fmt: skip
             with self.subTest(name):
                 compared = 0
