@@ -186,6 +186,21 @@ class Choosing(unittest.TestCase):
             with self.subTest(text=text):
                 self.assertEqual({owner}, set(some.parse(log).events["parser"]))
 
+    def test_who_reads_anything_has_it_only_where_a_claim_says_so(self) -> None:
+        form = "time: {from: stamp, format: iso8601}\nvariants: [{name: any, pattern: '{stamp:time} {body:rest}'}]\n"
+        claiming = kinglet.load(HEAD % "tide" + "claims: {contains: [low tide]}\n" + form)
+        gate = kinglet.load(GATE)
+        both = ParserSet([claiming, gate])
+        stranger, known = (
+            both.parse([f"2026-03-05T10:00:0{i}Z {text}" for i in range(3)]).events["parser"].to_list()
+            for text in ("berth free", "low tide at berth")
+        )
+        self.assertEqual([["unclaimed"] * 3, ["tide"] * 3], [stranger, known])
+        # one that claims nothing may read anything
+        free = kinglet.load(HEAD % "tide" + form)
+        found = ParserSet([free, gate]).parse(["2026-03-05T10:00:00Z berth free"]).events
+        self.assertEqual(["tide"], found["parser"].to_list())
+
     def test_the_log_is_cut_so_that_most_of_it_is_complete(self) -> None:
         blocks = (
             HEAD % "blocks"

@@ -44,11 +44,11 @@ _RFC5424 = (
 _APP = r"(?P<app>[^ :\[]+)"
 _GIVEN_TAG = rf"(?:{_APP}(?:\[(?P<pid>[^\]]*)\])?: ?)"
 _TAG = f"{_GIVEN_TAG}?"
-_RFC3164 = (
-    rf"^(?:{_PRIORITY})?(?P<stamp>[A-Z][a-z]{{2}} [ 0-9][0-9] [0-9]{{2}}:[0-9]{{2}}:[0-9]{{2}}) (?P<host>[!-~]+)"
-    rf" {_TAG}(?P<body>(?s:.*))$"
-)
 _ANY_HOST = "(?P<host>[!-~]+)"
+_RFC3164 = (
+    rf"^(?:{_PRIORITY})?(?P<stamp>[A-Z][a-z]{{2}} [ 0-9][0-9] [0-9]{{2}}:[0-9]{{2}}:[0-9]{{2}}(?:\.[0-9]{{1,6}})?)"
+    rf" {_ANY_HOST} {_TAG}(?P<body>(?s:.*))$"
+)
 _NO_LEVEL = "(?P<host>[A-Z]*[!-@\\[-~][!-~]*)"
 """A word of capitals only is a level, and no host, unless it is known whose message it is."""
 _DATED = (

@@ -63,16 +63,22 @@ class Contents:
 
 _WORDS = ("\u2042 zq7 (%", "x")
 """Texts that no message has in common."""
+_STAMPS = (
+    "2026-03-05T10:00:00Z", "2026-03-05 10:00:00", "2026-03-05 10:00:00,123", "[2026-03-05 10:00:00]",
+    "Mar  5 10:00:00", "Thu Mar  5 10:00:00 2026", "2026/03/05 10:00:00", "1772704800",
+)  # fmt: skip
+"""What stands before the messages of many programs."""
 
 
 def is_general(variant: VariantPlan) -> bool:
-    """Whether a variant reads about anything, so that it says little whose an event is."""
-    return not variant.kinds and _reads_anything(variant.reading.regexes)
+    """Whether a variant reads about anything, behind a stamp or none, so that it says little whose an event is."""
+    regexes = variant.reading.regexes
+    return not variant.kinds and (_reads_anything(regexes) or any(_reads_anything(regexes, one) for one in _STAMPS))
 
 
 @functools.lru_cache(maxsize=10_000)
-def _reads_anything(regexes: tuple[str, ...]) -> bool:
-    texts = pl.Series(_WORDS)
+def _reads_anything(regexes: tuple[str, ...], stamp: str = "") -> bool:
+    texts = pl.Series([f"{stamp} {word}" if stamp else word for word in _WORDS])
     return not regexes or any(bool(texts.str.contains(regex).fill_null(False).all()) for regex in regexes)
 
 

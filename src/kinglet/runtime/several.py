@@ -53,11 +53,15 @@ _MOST_LARGER = 25  # speed: a parser costs the same for few events and for many
 
 
 class Choice(NamedTuple):
-    """How a log is cut, and the places of the parsers for its events: first those that claim it, then the others."""
+    """How a log is cut, and the places of the parsers for its events: first those that claim it, then the others.
+
+    strangers: those of the others that claim texts which the log does not have; of a pipe that cannot be told.
+    """
 
     rule: CutRule
     claim: tuple[int, ...]
     others: tuple[int, ...]
+    strangers: frozenset[int] = frozenset()
 
 
 class _Best(NamedTuple):
@@ -131,15 +135,15 @@ class Mixer:
         self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Mixed], T]
     ) -> Iterator[tuple[Mixed, T]]:
         """Parses sources in order, batch by batch; then is done to every batch by the thread that parsed it."""
-        known_plans: dict[tuple[tuple[int, ...], tuple[int, ...]], tuple[Plans, list[int]]] = {}
-        for (rule, claim, others), logs in self._together(sources):
+        known_plans: dict[tuple[tuple[int, ...], tuple[int, ...], frozenset[int]], tuple[Plans, list[int]]] = {}
+        for (rule, claim, others, strangers), logs in self._together(sources):
             places = (*claim, *others)
-            if (claim, others) not in known_plans:
-                strangers = (n for n, i in enumerate(places) if n >= len(claim) and self.parsers[i].contains)
-                found = Plans([self.parsers[i].plan for i in places], len(claim), strangers)
+            if (claim, others, strangers) not in known_plans:
+                of_places = (number for number, i in enumerate(places) if i in strangers)
+                found = Plans([self.parsers[i].plan for i in places], len(claim), of_places)
                 in_order = [i for i, plan in enumerate(found.plans) if needs_order(plan, options.zone)]
-                known_plans[claim, others] = found, in_order
-            plans, ordered = known_plans[claim, others]
+                known_plans[claim, others, strangers] = found, in_order
+            plans, ordered = known_plans[claim, others, strangers]
             most = max(len(plan.variants) for plan in plans.plans)
             larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))  # speed
 
@@ -183,7 +187,7 @@ class Mixer:
         yield from self._claimed(few)
 
     def _claimed(self, logs: Sequence[tuple[Source, Source | None]]) -> Iterator[_Begun]:
-        heads = [head.data if head is not None and head.data is not None else b"" for _, head in logs]
+        heads = [_text_of(head) if head is not None else b"" for _, head in logs]
         for (source, head), claim in zip(logs, self._contents.claimed(heads), strict=True):
             yield _Begun(source, head, claim)
 
@@ -201,11 +205,14 @@ class Mixer:
                 return Choice(found.rule, found.order, ())
         # those that claim nothing but paths, and not this one, come last
         others = tuple(sorted((i for i in every if i not in claim), key=lambda i: self.parsers[i].claims_only_paths()))
-        if head is None or (not self._several_rules and len(claim) < _SEVERAL):
+        if head is None:
             return Choice(self._commonest(every), tuple(claim), others)
+        strangers = frozenset(i for i in others if self.parsers[i].contains)
+        if not self._several_rules and len(claim) < _SEVERAL:
+            return Choice(self._commonest(every), tuple(claim), others, strangers)
         # speed: nothing needs to be tried where one parser claims a log of lines
         if len(claim) == 1 and self.parsers[claim[0]].plan.cut == self.unclaimed.cut:
-            return Choice(self.unclaimed.cut, tuple(claim), others)
+            return Choice(self.unclaimed.cut, tuple(claim), others, strangers)
         # those that claim texts which do not stand there are asked only where no other reads anything
         free = [i for i in others if not self.parsers[i].contains and not self.parsers[i].paths]
         found = self._seen(head, tuple(claim), decided)
@@ -217,11 +224,12 @@ class Mixer:
         if found.much == 0:
             found = self._best(head, every, alone=True)
         if found.much == 0:
-            return Choice(self._commonest(every), tuple(claim), others)
+            return Choice(self._commonest(every), tuple(claim), others, strangers)
         return Choice(
             found.rule,
             tuple(sorted(claim, key=lambda i: found.order.index(i) if i in found.order else len(every))),
             others,
+            strangers,
         )
 
     def _seen(self, head: Source | None, claim: tuple[int, ...], decided: Decided) -> _Best:
@@ -250,7 +258,7 @@ class Mixer:
             return _Best(self._commonest(places) if places else self.unclaimed.cut, 0, tuple(places))
         if len(places) == 1 and self._reads_first(head, self.parsers[places[0]].plan):
             return _Best(self.parsers[places[0]].plan.cut, 1, tuple(places))
-        text = head.data if head.data is not None else "\n".join(map(str, head.events or ())).encode()
+        text = _text_of(head)
         read = [i for i in places if self._may_read(i, text)]
         best = _Best(self._commonest(places), 0, tuple(places))
         rules = [rule for rule, _ in Counter(self.parsers[i].plan.cut for i in read).most_common()]
@@ -396,6 +404,11 @@ class Mixer:
             alone = replace(work, plan=plans.plans[number], parts=[own])
             steps(alone)
             yield number, replace(alone.parsed(), bytes_read=0)
+
+
+def _text_of(head: Source) -> bytes:
+    """The text of the beginning of a log."""
+    return head.data if head.data is not None else "\n".join(map(str, head.events or ())).encode("utf-8", "replace")
 
 
 def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
