@@ -20,7 +20,7 @@ from kinglet.patterns import grammar as slots
 from kinglet.patterns import literal_prefix as openings
 from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.grammar import PatternError, parse
-from kinglet.patterns.types import FLAG, TYPES
+from kinglet.patterns.types import FLAG, TYPES, own_type
 from kinglet.regex import atoms
 from kinglet.regex import first_characters as beginnings
 from kinglet.regex.atoms import matching_prefix
@@ -313,6 +313,10 @@ class OwnTypes(unittest.TestCase):
             [("complete", "T12", 100), ("unmatched", None, None), ("complete", "T1", None)],
             self.parse("{a:tank}[[={b:grade}%]]", "T12=100%", "X1=7%", "T1"),
         )
+
+    def test_what_it_is_comes_from_the_file_or_from_its_regex(self) -> None:
+        self.assertEqual("a tank", own_type("tank", "T[0-9]+", "text", "a tank").about)
+        self.assertEqual("of the type tank: `T[0-9]+`", own_type("tank", "T[0-9]+", "text", "").about)
 
     def test_a_group_of_a_regex_may_have_one(self) -> None:
         text = with_pattern("x").replace("pattern: 'x'", r"regex: '^(?P<a>\S+)=(?P<b>\S+)$'") + self.TYPES_OF

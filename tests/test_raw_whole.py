@@ -30,6 +30,7 @@ from kinglet.cutting.boundaries.elements import Elements
 from kinglet.cutting.boundaries.framed import Counted, FixedLength, Prefixed
 from kinglet.cutting.cutter import Cutter, cut
 from kinglet.cutting.rule import CutRule
+from kinglet.source import encodings
 from kinglet.source.logs import CHUNK_BYTES, Source, open_sources
 from tests.helpers import InFolder, examples, kinglet, with_pattern
 
@@ -250,6 +251,14 @@ class Records(unittest.TestCase):
             cutter = Elements("e", 10**7)
             cutter.find(Buffer(data, found_in(data, 10), False, True))
             self.assertLess(Counting.seen, 20, opening)
+
+    def test_the_encoding_of_records_with_their_length_before_them(self) -> None:
+        texts = ["stört für " * 12_000, "Ebbe für heute", "grün"]
+        data = b"".join(len(text.encode("cp1252")).to_bytes(4, "big") + text.encode("cp1252") for text in texts)
+        # the first is longer than what is looked at to tell the encoding
+        self.assertGreater(len(texts[0]), encodings.HEAD_BYTES)
+        found = events(data, CutRule("counted", "4 bytes"))
+        self.assertEqual([(text, ()) for text in texts], found)
 
     def test_lines_that_lead_and_banners(self) -> None:
         rule = CutRule("start", r"^\d", lead="^#", banner="^=")

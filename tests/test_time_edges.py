@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
@@ -83,6 +84,14 @@ class Many(unittest.TestCase):
         # of an hour that occurs twice the first, of one that is skipped as if the clocks had not been changed
         wanted = [micros(wall.replace(tzinfo=zone)) for wall in walls]
         self.assertEqual(wanted, to_utc(column, Zone(name=name)).time.to_list())
+
+    def test_a_january_behind_years_in_which_the_zone_changed(self) -> None:
+        for name in ("Europe/Moscow", "Asia/Pyongyang", "Asia/Kathmandu", "America/Caracas", "Pacific/Apia"):
+            for years in itertools.combinations((1955, 1984, 1987, 2003, 2012, 2015, 2017, 2020), 2):
+                walls = [datetime(year, month, 10, 7, 30) for year in years for month in (1, 2, 7, 12)]
+                column = pl.Series([micros(wall.replace(tzinfo=UTC)) for wall in walls], dtype=pl.Int64)
+                wanted = [micros(wall.replace(tzinfo=ZoneInfo(name))) for wall in walls]
+                self.assertEqual(wanted, to_utc(column, Zone(name=name)).time.to_list(), (name, years))
 
     def test_what_64_bits_hold(self) -> None:
         limit = (2**63 - 1) // 1000

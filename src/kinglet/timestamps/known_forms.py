@@ -204,7 +204,7 @@ def _with_half(text: str, stamp: Stamp) -> Stamp:
     return stamp if match is None else Stamp(_of_half(stamp.form), stamp.start, match.end())
 
 
-@functools.lru_cache(256)
+@functools.lru_cache(256)  # speed
 def _of_half(form: Findable) -> Findable:
     """A form whose hours are counted twice a day."""
 
@@ -232,7 +232,7 @@ def _joined(text: str, first: Stamp, second: Stamp) -> Stamp | None:
     return Stamp(form, match.start(), match.end()) if match is not None else None
 
 
-@functools.lru_cache(256)
+@functools.lru_cache(256)  # speed
 def _together(first: Findable, second: Findable, between: str) -> Findable:
     """The form of two stamps with a text between them."""
     shape = re.sub(r"\\? ", r"[ \\t]+", re.escape(between))
