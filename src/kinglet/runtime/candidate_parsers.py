@@ -70,16 +70,25 @@ _STAMPS = (
 """What stands before the messages of many programs."""
 
 
+_TEXTS = pl.Series([f"{stamp} {word}".lstrip() for stamp in ("", *_STAMPS) for word in _WORDS])
+
+
 def is_general(variant: VariantPlan) -> bool:
     """Whether a variant reads about anything, behind a stamp or none, so that it says little whose an event is."""
-    regexes = variant.reading.regexes
-    return not variant.kinds and (_reads_anything(regexes) or any(_reads_anything(regexes, one) for one in _STAMPS))
+    return not variant.kinds and any(_both(variant.reading.regexes))
+
+
+def _reads_anything(regexes: tuple[str, ...]) -> bool:
+    return _both(regexes)[0]
 
 
 @functools.lru_cache(maxsize=10_000)
-def _reads_anything(regexes: tuple[str, ...], stamp: str = "") -> bool:
-    texts = pl.Series([f"{stamp} {word}" if stamp else word for word in _WORDS])
-    return not regexes or any(bool(texts.str.contains(regex).fill_null(False).all()) for regex in regexes)
+def _both(regexes: tuple[str, ...]) -> list[bool]:
+    """Whether one of some regexes reads both words: alone, and behind each of the stamps."""
+    if not regexes:
+        return [True]
+    read = [_TEXTS.str.contains(regex).fill_null(False).to_list() for regex in regexes]
+    return [any(one[i] and one[i + 1] for one in read) for i in range(0, len(_TEXTS), len(_WORDS))]
 
 
 _NAMES = re.compile(r"\(\?P<[^>]+>")
