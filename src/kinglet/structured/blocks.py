@@ -117,7 +117,7 @@ class Blocks(WithoutLists):
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """Lines without the blanks around them; nothing as null."""
         bare = token.str.replace_all(r"[ \t\r]*\n[ \t]*", "\n").str.strip_chars(" \t\r\n")
-        return pl.when(bare != "").then(bare)
+        return bare.replace("", None)
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: a block knows no escapes."""

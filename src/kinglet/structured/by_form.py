@@ -57,7 +57,8 @@ def is_within(one: str, other: str) -> bool:
 def json_strings(text: pl.Expr) -> pl.Expr:
     """Text as JSON strings, null as null."""
     whole = pl.struct(text.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")
-    return pl.when(whole != "null").then(whole)
+    # speed: the engine computes an expression as often as it stands there
+    return whole.replace("null", None)
 
 
 class Structure(Protocol):

@@ -64,7 +64,7 @@ class Fixed(WithoutLists):
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """Text without the blanks around it; nothing as null."""
         bare = token.str.strip_chars(" \t\r\n")
-        return pl.when(bare != "").then(bare)
+        return bare.replace("", None)
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: columns know no escapes."""

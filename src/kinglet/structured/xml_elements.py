@@ -77,7 +77,7 @@ class XmlElements(WithoutLists):
             [f"&{name};" for name in _ENTITIES], list(_ENTITIES.values())
         )
         text = pl.when(token.str.starts_with("<![CDATA[")).then(inside).otherwise(plain)
-        return pl.when(text != "").then(text)
+        return text.replace("", None)
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: what text means has no entities left."""
