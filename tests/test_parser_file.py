@@ -6,15 +6,19 @@ import json
 import random
 import re
 import unittest
+from unittest import mock
 
 import jsonschema
+import yaml
 from ruamel.yaml import YAML
 from ruamel.yaml.error import YAMLError
 
 import kinglet
 from kinglet.insight.editor_schema import file_schema
 from kinglet.ocsf.loading import load_model
+from kinglet.spec import yaml_nodes
 from kinglet.spec.document import MAX_BYTES, from_text
+from kinglet.spec.ready import ready_parsers
 from tests.helpers import PUMP, ROOT, InFolder, with_pattern
 
 REPLACED = [
@@ -207,6 +211,17 @@ class Words(unittest.TestCase):
                 self.assertEqual(repr(wanted), repr(from_text(text, "x").values))
                 read += 1
         self.assertGreater(read, 1000)
+
+    def test_the_library_without_its_c_part_reads_the_same(self) -> None:
+        pure = type("Pure", (yaml.SafeLoader,), {"yaml_implicit_resolvers": yaml_nodes._Loader.yaml_implicit_resolvers})
+        files = [*(ROOT / "src" / "kinglet" / "demo").rglob("*.yaml"), ready_parsers()["sudo"]]
+        wanted = [from_text(path.read_text(encoding="utf-8"), path.name) for path in files]
+        with mock.patch.object(yaml_nodes, "_Loader", pure):
+            found = [from_text(path.read_text(encoding="utf-8"), path.name) for path in files]
+            for text in ("a: " + "[" * 70 + "]" * 70, "a: " + "[" * 2000):
+                with self.assertRaisesRegex(kinglet.ParserFileError, "in more than 60 levels"):
+                    from_text(text, "deep.yaml")
+        self.assertEqual(wanted, found)
 
     def test_files_that_are_shipped_mean_the_same(self) -> None:
         for path in sorted((ROOT / "src" / "kinglet" / "demo").rglob("*.yaml")):

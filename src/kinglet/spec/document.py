@@ -133,8 +133,10 @@ def from_text(text: str, name: str, what: str = "parser") -> Document:
         node = compose(text)
     except MarkedYAMLError as error:
         raise ParserFileError([_yaml_problem(error, text, name)]) from None
-    except (YAMLError, ValueError, RecursionError) as error:
-        first = str(error).strip().splitlines()[0] if str(error).strip() else "is nested too deeply"
+    except RecursionError:
+        raise _refused(name, _TOO_DEEP, "write it with fewer levels") from None
+    except (YAMLError, ValueError) as error:
+        first = str(error).strip().splitlines()[0] if str(error).strip() else "cannot be read"
         raise _refused(name, f"is not YAML: {first}") from None
     if not isinstance(node, MappingNode):
         hint = "a parser file starts with `kinglet: 1` and `parser: NAME`" if what == "parser" else ""
