@@ -73,11 +73,11 @@ def check_cases(parser: Parser) -> list[CaseOutcome]:
 
 def are_good(parser: Parser, cases: Sequence[Case], *, mapped: bool = True) -> bool:
     """Whether all cases, which need not be a parser's own, are what it gives; mapped: also in the model."""
-    found = parsed_cases(parser, cases)
-    events = events_of(parser, cases).iter_rows(named=True)
+    batches = _batches(parser, cases)
+    events = _events_of(parser, batches).iter_rows(named=True)
     if any(True for case, event in zip(cases, events, strict=True) for _ in _of_event(parser, case, event)):
         return False
-    ways = ((case, partial(_mapped, parser, parsed)) for case, parsed in zip(cases, found, strict=True))
+    ways = ((case, partial(_mapped, parser, parsed)) for case, parsed in zip(cases, _by_case(batches), strict=True))
     return not mapped or not any(True for case, way in ways for _ in _of_model(case, way))
 
 
@@ -118,10 +118,13 @@ def case_batches(parser: Parser) -> list[CaseBatch]:
 
 def parsed_cases(parser: Parser, cases: Sequence[Case]) -> list[Parsed]:
     """The events of cases that need not be its own."""
-    found = {
-        i: parsed for batch in _batches(parser, cases) for i, parsed in zip(batch.numbers, batch.cases, strict=True)
-    }
-    return [found[i] for i in range(len(cases))]
+    return _by_case(_batches(parser, cases))
+
+
+def _by_case(batches: Sequence[CaseBatch]) -> list[Parsed]:
+    """The events of the cases of batches, in the order of the cases."""
+    found = {number: one for batch in batches for number, one in zip(batch.numbers, batch.cases, strict=True)}
+    return [found[number] for number in sorted(found)]
 
 
 def _batches(parser: Parser, cases: Sequence[Case]) -> list[CaseBatch]:
@@ -160,7 +163,10 @@ def _last_of_each(parsed: Parsed) -> list[Parsed]:
 
 def events_of(parser: Parser, cases: Sequence[Case] | None = None) -> pl.DataFrame:
     """The events of cases as one frame, in their order; of its own unless given."""
-    batches = case_batches(parser) if cases is None else _batches(parser, cases)
+    return _events_of(parser, case_batches(parser) if cases is None else _batches(parser, cases))
+
+
+def _events_of(parser: Parser, batches: Sequence[CaseBatch]) -> pl.DataFrame:
     frames = [_together(batch).events() for batch in batches]
     if not frames:
         return pl.DataFrame(schema=parser._plan.schema)
@@ -171,7 +177,7 @@ def events_of(parser: Parser, cases: Sequence[Case] | None = None) -> pl.DataFra
 def _together(batch: CaseBatch) -> Parsed:
     """The events of the cases of a batch, and not those before them."""
     rows = [part.frame[ROW] for one in batch.cases for part in one.parts]
-    return batch.parsed.of_rows(pl.concat(rows)) if rows else batch.parsed
+    return batch.parsed.of_rows(pl.concat(rows)) if rows else dataclasses.replace(batch.parsed, parts=())
 
 
 class MappedCase(NamedTuple):

@@ -75,15 +75,15 @@ _TEXTS = pl.Series([f"{stamp} {word}".lstrip() for stamp in ("", *_STAMPS) for w
 
 def is_general(variant: VariantPlan) -> bool:
     """Whether a variant reads about anything, behind a stamp or none, so that it says little whose an event is."""
-    return not variant.kinds and any(_both(variant.reading.regexes))
+    return not variant.kinds and any(_reads_words(variant.reading.regexes))
 
 
 def _reads_anything(regexes: tuple[str, ...]) -> bool:
-    return _both(regexes)[0]
+    return _reads_words(regexes)[0]
 
 
 @functools.lru_cache(maxsize=10_000)
-def _both(regexes: tuple[str, ...]) -> list[bool]:
+def _reads_words(regexes: tuple[str, ...]) -> list[bool]:
     """Whether one of some regexes reads both words: alone, and behind each of the stamps."""
     if not regexes:
         return [True]
