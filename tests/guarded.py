@@ -21,6 +21,7 @@ from kinglet.plan import zone_offset
 from kinglet.regex.automaton import Alternative
 from kinglet.runtime.extraction import regex_at_once
 from kinglet.structured import in_one_pass
+from kinglet.structured.blocks import Blocks
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.structured.pairs import Pairs
@@ -73,6 +74,9 @@ def main() -> None:
             b'k="' + filling,
             filling + b",y",
             b'"' + filling,
+            b"k: " + filling,
+            b"k:\n " + filling + b":",
+            b"k: 1\n [" + filling,
             b"<k>" + filling + b"</k>",
             b"<k><a b='" + filling + b"'>&am",
             b"<k><a>" + filling + b"</a",
@@ -80,7 +84,7 @@ def main() -> None:
         ):
             column = column_of(text)
             assert column.to_list() == [text.decode()]
-            for structure in (JsonObjects(), Pairs(), Pairs(";"), Delimited(["a", "b"]), XmlElements("b")):
+            for structure in (JsonObjects(), Pairs(), Pairs(";"), Delimited(["a", "b"]), Blocks(), XmlElements("b")):
                 in_one_pass.read(column, structure.loop, ["k", "a"], "p.")
             regex_at_once.find(column, [Alternative(r"^(?P<k>[^=,]*)[=,]?(?P<v>.*?)$", ("k", "v"))])
             zone_offset._told(column)

@@ -31,6 +31,7 @@ from kinglet.plan import zone_offset
 from kinglet.source.logs import Source
 from kinglet.spec.ready import ready_parsers
 from kinglet.structured import by_form, in_one_pass
+from kinglet.structured.blocks import Blocks
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.structured.pairs import Pairs
@@ -229,6 +230,41 @@ def xml_texts(draw: st.DrawFn) -> str:
     return draw(st.sampled_from(["", " ", "\ufeff"])) + text + draw(st.sampled_from(["", "\n", "x"]))
 
 
+BLOCK_PIECES = [
+    "a",
+    "b:",
+    " ",
+    "\t",
+    "\n",
+    "\r",
+    "\r\n",
+    ": ",
+    "=",
+    "[a]",
+    "[",
+    "é",
+    "A b",
+    '"',
+    "\\",
+    "\x01",
+    "-> ",
+    "x" * 40,
+]
+BLOCK_LINES = st.tuples(
+    st.sampled_from(["", " ", "  ", "\t", "   "]),
+    st.sampled_from(["a:", "A b :", "b:", "b", "[a]", "a = ", "é:", "10:41", "_a__B-c_:", "c" * 65, "-:", "x->"]),
+    st.sampled_from(["", " 1", "\tx y", " é \r", ' "q" \\', " a: b", " " * 3, " 192.0.2.1:80 " + "z" * 30]),
+    st.sampled_from(["\n", "\r\n", "\n\n", "\n \n"]),
+)
+
+
+@st.composite
+def block_texts(draw: st.DrawFn) -> str:
+    """Labelled lines in sections, lines that continue them, and lines that are neither."""
+    text = "".join("".join(line) for line in draw(st.lists(BLOCK_LINES, min_size=1, max_size=7)))
+    return text if draw(st.booleans()) else text.rstrip()
+
+
 @st.composite
 def json_texts(draw: st.DrawFn) -> str:
     """JSON objects, some of them no longer whole."""
@@ -250,7 +286,7 @@ class Structures(unittest.TestCase):
     """What the loops read of structured texts, beside what the column engine reads."""
 
     def setUp(self) -> None:
-        for name in ("json_objects", "pairs", "delimited", "xml_elements"):
+        for name in ("json_objects", "pairs", "delimited", "blocks", "xml_elements"):
             self.assertIsNotNone(compiled.kernel(name, 10**6))
 
     def held(self, texts: list[str | None], structure: Any, wanted: list[str], prefix: str = "") -> int:
@@ -296,6 +332,15 @@ class Structures(unittest.TestCase):
     def test_rows(self, texts: list[str | None], wanted: list[str], structure: Delimited) -> None:
         self.held(texts, structure, wanted, "p.")
 
+    @examples(400)
+    @given(
+        st.lists(st.none() | block_texts() | texts_of(BLOCK_PIECES), min_size=1, max_size=4),
+        st.sampled_from([[], ["a"], ["b.a", "text", "a_b"], ["a.text", "b.b.a"], ["a", "a[2]"]]),
+        st.sampled_from([Blocks(), Blocks("="), Blocks("->"), Blocks(labels=["a", "a b"])]),
+    )
+    def test_blocks(self, texts: list[str | None], wanted: list[str], structure: Blocks) -> None:
+        self.held(texts, structure, wanted, "p.")
+
     @examples(300)
     @given(
         st.lists(st.none() | xml_texts() | texts_of(XML_PIECES), min_size=1, max_size=4),
@@ -311,6 +356,14 @@ class Structures(unittest.TestCase):
             (['a=1 b="x y" flag c=', "key=a=b"], Pairs()),
             (["a = 1 ; b= x y"], Pairs(";")),
             (['1,"x, y",', ",,", '"a ""b""",1,2'], Delimited(["a", "b", "c"])),
+            (
+                [
+                    'A b :\t1\nText\n B-c:\r\n  x  \r\n\n  "y" \n C: é \n[d]\n\ta: 10:41 b\n',
+                    "a: 1\n b: 2\n  more\n\n b2: 3",
+                ],
+                Blocks(),
+            ),
+            (["a = 1\n b=\n c=x:y"], Blocks("=")),
             (["<E x=\"1\"><a>&lt;b&gt;</a><p:c d='2'/><e></e></E>", " <E>\n<b>1</b>\n</E>\n"], XmlElements()),
         ):
             with self.subTest(structure.name):
@@ -325,6 +378,10 @@ class Structures(unittest.TestCase):
                 JsonObjects(),
             ),
             (["a=1 a=2", "a=x\\y", 'a=x"y', "", "=1", 'a="x"y'], Pairs()),
+            (
+                ["a: 1\na: 2", "a: 1\nt\nu", "é: 1", "a: 1\r \n", "text", ":", ": a: b", "a" * 65 + ": 1", "[a", " \n"],
+                Blocks(),
+            ),
             (
                 ["<E>t</E>", "<E><a>&#65;</a></E>", "<E><b>1</b><b>2</b></E>", "<E><a></E>"],
                 XmlElements(),
@@ -356,24 +413,39 @@ class Positions(unittest.TestCase):
         self.assertEqual(list(range(100_000)), text_spans.found(b"\n" * 100_000, 10).to_list())
 
 
-class Tags(unittest.TestCase):
-    @examples(150)
-    @given(
-        texts_of(["<E>", "</E>", "<p:E a='>'/>", "<Ed/>", "<E", "<!-- <E> -->", "<![CDATA[", "]]>", "<", "x\n", "é"]),
-        st.sampled_from(["E", "p:E", "é"]),
-    )
-    def test_elements_are_cut_the_same_both_ways(self, text: str, name: str) -> None:
+class Cuts(unittest.TestCase):
+    """What cuts a log, with machine code from the first event on and without any."""
+
+    def held(self, data: bytes, rule: CutRule) -> None:
         cuts = []
         for setting in ("off", "always"):
             compiled.forget()
             with mock.patch.dict(os.environ, {compiled.SETTING: setting}):
-                source = Source("a.log", datetime.now(UTC), data=text.encode())
-                batches = list(cut(source, CutRule("xml", name)))
+                batches = list(cut(Source("a.log", datetime.now(UTC), data=data), rule))
             cuts.append(
                 [(batch.frame.to_dicts(), [(fault, list(mask)) for fault, mask in batch.faults]) for batch in batches]
             )
         compiled.forget()
         self.assertEqual(cuts[0], cuts[1])
+
+    @examples(150)
+    @given(
+        texts_of(["<E>", "</E>", "<p:E a='>'/>", "<Ed/>", "<E", "<!-- <E> -->", "<![CDATA[", "]]>", "<", "x\n", "é"]),
+        st.sampled_from(["E", "p:E", "é"]),
+    )
+    def test_elements(self, text: str, name: str) -> None:
+        self.held(text.encode(), CutRule("xml", name))
+
+    @examples(150)
+    @given(
+        st.lists(
+            st.sampled_from([b"\n", b" ", b"\t", b"x", b"\r\n", b" \n", b"\n\n", b"\xff", b"\x0b\n"]), max_size=20
+        ),
+        st.sampled_from([3, 1000]),
+    )
+    def test_blank_lines(self, pieces: list[bytes], most: int) -> None:
+        self.assertIsNotNone(compiled.kernel("blank_lines", 10**6))
+        self.held(b"".join(pieces), CutRule("blank-line", max_bytes=most))
 
 
 STAMP_PIECES = ["2026", "-", "11", "29", "T", "t", "07", ":", "08", "+", "05", "30", "Z", "z", "CET", " ", "é", "1"]

@@ -27,10 +27,12 @@ NAMES = (
     "json_brackets",
     "pairs",
     "delimited",
+    "blocks",
     "xml_elements",
     "offsets",
     "matcher",
     "positions",
+    "blank_lines",
     "tags",
 )
 """The modules of `loops`."""

@@ -15,6 +15,7 @@ import polars as pl
 
 from kinglet.patterns.compiling import escape
 from kinglet.structured.by_form import Value, WithoutLists, json_strings
+from kinglet.structured.in_one_pass import Loop
 from kinglet.structured.pairs import in_class
 from kinglet.structured.repeats import selector
 
@@ -41,6 +42,8 @@ class Blocks(WithoutLists):
 
     def __init__(self, equals: str = ":", labels: Sequence[str] | None = None) -> None:
         self.equals = equals
+        if labels is None and len(equals) == 1 and "!" <= equals <= "~" and equals not in "[]":
+            self.loop = Loop("blocks", (ord(equals), _LONGEST_LABEL, b"text"))
         first, sign = in_class(equals[0]), escape(equals)
         free = rf"(?:[^{first}\r\n]|{sign}+[^{first} \t\r\n])"
         apart = equals == ":"  # in `10:41` it is no label
@@ -122,6 +125,10 @@ class Blocks(WithoutLists):
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: a block knows no escapes."""
         return tokens
+
+    def finished(self, tokens: pl.Series) -> pl.Series:
+        """Lines without the blanks around them, and without empty ones."""
+        return tokens.str.replace_all(r"[ \t\r]*\n[ \t\r\n]*", "\n")
 
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""

@@ -11,6 +11,7 @@ from kinglet.columns.put import put, rows_where
 from kinglet.columns.text_spans import as_text, at, character_start
 from kinglet.cutting.boundaries.base import NO_SPANS, Boundary, Buffer, FoundEvents, line_spans, with_open
 from kinglet.cutting.rule import CutRule
+from kinglet.kernels.compiled import kernel
 
 _TAIL = 4  # bytes at the end of a buffer that may be half a line end or half a character
 _BLANK = r"^[ \t]*$"
@@ -32,10 +33,10 @@ class EveryLine(Boundary):
 class LineRule(NamedTuple):
     """Which lines begin a new group.
 
-    begins: from the text of the lines. orphan: the fault of a first event that begins otherwise.
-    last: from the text of the lines, which may be the last of an event; a log that ends with
-    another has been cut off. looks_back: whether a line begins is known before it has ended.
-    blanks: lines of nothing but blanks count as empty.
+    begins: from the text of the lines, or, with blanks, from which of them are blank. orphan: the fault of a first
+    event that begins otherwise. last: from the text of the lines, which may be the last of an event; a log that ends
+    with another has been cut off. looks_back: whether a line begins is known before it has ended.
+    blanks: lines of nothing but blanks count as empty, and all that counts is which these are.
     """
 
     begins: Callable[[pl.Series], pl.Series]
@@ -84,11 +85,7 @@ def indent_rule() -> LineRule:
 
 
 def blank_line_rule() -> LineRule:
-    def begins(text: pl.Series) -> pl.Series:
-        blank = text.str.contains(_BLANK)
-        return blank & ~blank.shift(1, fill_value=False)
-
-    return LineRule(begins, blanks=True)
+    return LineRule(lambda blank: blank & ~blank.shift(1, fill_value=False), blanks=True)
 
 
 class GroupedLines(Boundary):
@@ -124,11 +121,11 @@ class GroupedLines(Boundary):
         lines = self._known(buffer)
         if lines is None:
             return FoundEvents(NO_SPANS, False, 0)
-        text = self._text(buffer.data, lines)
-        begins = self.rule.begins(text)
+        told = self._blank(buffer.data, lines) if self.rule.blanks else self._text(buffer.data, lines)
+        begins = self.rule.begins(told)
         filled = lines["end"] > lines["start"]
         if self.rule.blanks:
-            filled &= ~text.str.contains(_BLANK)
+            filled &= ~told
         rows = filled.arg_true()
         if not len(rows):
             return self._nothing(buffer, int(lines["start"][-1]))
@@ -156,11 +153,11 @@ class GroupedLines(Boundary):
         if buffer.final:
             if self.rule.last is not None:
                 ends = pl.concat(
-                    [heads[1:] if not buffer.continued else heads, pl.Series([len(text)], dtype=heads.dtype)]
+                    [heads[1:] if not buffer.continued else heads, pl.Series([len(told)], dtype=heads.dtype)]
                 )
                 places = rows.search_sorted(ends).cast(pl.Int64) - 1
                 lasts = rows.gather(places.filter(places >= 0))
-                open_ = all_lines["end"][lasts.filter(~self.rule.last(text[lasts]))]
+                open_ = all_lines["end"][lasts.filter(~self.rule.last(told[lasts]))]
                 if len(open_):
                     spans = spans.with_columns_seq(pl.col("end").is_in(open_.implode()).alias("cut-off"))
             return FoundEvents(spans, False, len(buffer.data))
@@ -188,6 +185,20 @@ class GroupedLines(Boundary):
     def _nothing(self, buffer: Buffer, last: int) -> FoundEvents:
         settled = len(buffer.data) if buffer.final else 0 if buffer.continued else last
         return FoundEvents(NO_SPANS, False, settled)
+
+    def _blank(self, data: bytes, lines: pl.DataFrame) -> pl.Series:
+        """Which of the lines are blank, as far as the rule reads them."""
+        starts, ends = lines["start"], lines["end"]
+        run = kernel("blank_lines", len(starts)) if not self.before else None
+        if run is None or (ends - starts > self.max_bytes).any():
+            return self._text(data, lines).str.contains(_BLANK)
+        import numpy as np
+
+        text, first, last = np.frombuffer(data, np.uint8), starts.to_numpy(), ends.to_numpy()
+        blank = np.empty(len(first), np.bool_)
+        places = [array.ctypes.data for array in (text, first, last)]
+        run(np.array([*places, len(first), blank.ctypes.data], np.int64).ctypes.data)
+        return pl.Series(blank)
 
     def _text(self, data: bytes, lines: pl.DataFrame) -> pl.Series:
         """The text of the lines as the rule reads it: none of it longer than an event may be."""
