@@ -36,6 +36,9 @@ if TYPE_CHECKING:
     from kinglet.output.mixed_view import MixedView
     from kinglet.source.logs import Source
 
+_AT_ONCE = 2**20  # speed
+"""The system takes many bytes at once a third as quickly."""
+
 
 class Writer:
     """Base of the writers: the place, the file aside, the move at the end."""
@@ -54,7 +57,9 @@ class Writer:
 
     def write(self, prepared: Any) -> None:
         """Adds the events of a batch."""
-        self.stream.write(prepared)
+        whole = memoryview(prepared)
+        for start in range(0, len(whole), _AT_ONCE):
+            self.stream.write(whole[start : start + _AT_ONCE])
 
     def finish(self) -> None:
         """Writes what stands at the end of a file."""
