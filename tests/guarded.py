@@ -88,7 +88,9 @@ def main() -> None:
                 in_one_pass.read(column, structure.loop, ["k", "a"], "p.")
             regex_at_once.find(column, [Alternative(r"^(?P<k>[^=,]*)[=,]?(?P<v>.*?)$", ("k", "v"))])
             zone_offset._told(column)
-            json_bytes([Piece(pl.Series([0]), pl.DataFrame([column.alias("k")]), {"k": "k", "o.k": "k"}, [])], run)
+            list(
+                json_bytes([Piece(pl.Series([0]), pl.DataFrame([column.alias("k")]), {"k": "k", "o.k": "k"}, [])], run)
+            )
     print("whole")
 
 

@@ -275,7 +275,7 @@ class Accidents(InFolder):
         def write() -> None:
             for _ in range(100):
                 with NdjsonWriter("o.ndjson", cast(Any, None)) as writer:
-                    writer.write(b"{}\n")
+                    writer.write([b"{}\n"])
 
         with ThreadPoolExecutor(4) as pool:
             for done in [pool.submit(write) for _ in range(4)]:

@@ -9,7 +9,6 @@ import subprocess
 import sys
 import unittest
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -20,7 +19,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet as kinglet_module
-from kinglet.columns import json_rows, text_spans
+from kinglet.columns import text_spans
 from kinglet.columns.json_rows import Piece, json_bytes
 from kinglet.columns.json_text import Constant, Layout
 from kinglet.cutting.cutter import cut
@@ -102,26 +101,10 @@ def frame_of(rows: list[dict[str, Any]]) -> pl.DataFrame:
 
 
 class JsonRows(unittest.TestCase):
-    def test_threads_that_take_the_same_memory_get_it_one_at_a_time(self) -> None:
-        frame = pl.DataFrame({"n": range(2000)})
-        piece = Piece(pl.Series(range(2000)), frame, {"n": "n"}, [])
-        expected = "".join(lines_of([piece], "\n").to_list()).encode()
-
-        def work(_: int) -> bool:
-            lines = json_bytes([piece], self.run_it)
-            same = bytes(lines) == expected
-            json_rows.give_back(lines)
-            return same
-
-        with ThreadPoolExecutor(8) as pool:
-            self.assertTrue(all(pool.map(work, range(400))))
-
     run_it = staticmethod(compiled.kernel("json_rows", 10**6) or (lambda given: 0))
 
     def both(self, pieces: list[Piece]) -> tuple[str, str]:
-        lines = json_bytes(pieces, self.run_it)
-        mine = bytes(lines).decode()
-        json_rows.give_back(lines)
+        mine = b"".join(bytes(some) for some in json_bytes(pieces, self.run_it)).decode()
         return "".join(lines_of(pieces, "\n").to_list()), mine
 
     @examples(150)
@@ -154,6 +137,13 @@ class JsonRows(unittest.TestCase):
         engine, mine = self.both([Piece(pl.Series(range(31)), frame, {"a": "a"}, [])])
         self.assertEqual(engine, mine)
 
+    def test_many_rows_come_some_at_a_time(self) -> None:
+        frame = pl.DataFrame({"a": ["x" * (7 * number % 2000) + '"' for number in range(5000)], "n": range(5000)})
+        piece = Piece(pl.Series(range(5000)), frame, {"a": "a", "n": "n"}, [])
+        self.assertLess(2, len([len(some) for some in json_bytes([piece], self.run_it)]))
+        engine, mine = self.both([piece])
+        self.assertTrue(engine == mine)
+
     def test_rows_larger_than_the_memory_at_hand_fit_in_the_end(self) -> None:
         for filling in ("x", '"', "\x01", "é"):
             frame = pl.DataFrame({"a": ["small", filling * 3_000_000, "small"], "n": [1, 2, 3]})
@@ -166,7 +156,7 @@ class JsonRows(unittest.TestCase):
         self.assertEqual(engine, mine)
 
     def test_nothing_makes_nothing(self) -> None:
-        self.assertEqual(b"", bytes(json_bytes([], self.run_it)))
+        self.assertEqual([], list(json_bytes([], self.run_it)))
 
 
 JSON_PIECES = [

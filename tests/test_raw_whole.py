@@ -70,7 +70,7 @@ class Packed(InFolder):
         parser = kinglet_module.load(with_pattern("{a:rest}"))
         source = open_sources(given_)[0]
         try:
-            found = [event for parsed, _ in run_batches(parser, [source]) for event in parsed.events().to_dicts()]
+            found = [event for parsed in run_batches(parser, [source]) for event in parsed.events().to_dicts()]
         except kinglet_module.InputError as error:
             self.assertRegex(str(error), "damaged from its start|ends before anything|is binary, not text")
             return

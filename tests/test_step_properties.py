@@ -8,6 +8,7 @@ import html
 import ipaddress
 import json
 import re
+import time
 import unittest
 from datetime import UTC, datetime
 from typing import ClassVar
@@ -24,7 +25,7 @@ from kinglet.expressions.compiling import sql
 from kinglet.patterns.types import TYPES
 from kinglet.plan.data import FieldPlan
 from kinglet.runtime.handover import Handover
-from kinglet.runtime.workers import in_turn
+from kinglet.runtime.workers import Then, in_turn
 from kinglet.source.logs import Source
 from kinglet.steps.escapes import Unescape
 from kinglet.steps.fields import Rename
@@ -287,6 +288,30 @@ class Threads(unittest.TestCase):
         for workers in (1, 4):
             found = list(in_turn(self.batches(20), parse, workers, Handover))
             self.assertEqual([(str(i), i - (i > 7)) for i in range(20)], found)
+
+    def test_what_is_done_in_turn_is_done_in_order_and_stops_where_one_fails(self) -> None:
+        written: list[int] = []
+
+        def parse(batch: EventBatch, turn: Handover | None) -> int:
+            number = int(batch.frame["raw"][0])
+            time.sleep(0.002 * (number % 3))
+            return number
+
+        def write(number: int) -> None:
+            if number == 70:
+                raise OSError("no space")
+            written.append(number)
+
+        for workers in (1, 4):
+            with self.subTest(workers=workers):
+                written.clear()
+                batches = in_turn(self.batches(7), parse, workers, Handover, Then(lambda number: 10 * number, write))
+                self.assertEqual(list(range(7)), list(batches))
+                self.assertEqual(list(range(0, 70, 10)), written)
+                written.clear()
+                with self.assertRaisesRegex(OSError, "no space"):
+                    list(in_turn(self.batches(20), parse, workers, Handover, Then(lambda number: 10 * number, write)))
+                self.assertEqual(list(range(0, 70, 10)), written)
 
     def test_what_one_raises_reaches_the_caller(self) -> None:
         def parse(batch: EventBatch, turn: Handover | None) -> str:

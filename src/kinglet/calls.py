@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import zoneinfo
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
 
 from kinglet.errors import UsageError, did_you_mean, parts_of
 from kinglet.result import Result
 from kinglet.runtime.work import Options
+from kinglet.runtime.workers import Then
 from kinglet.source.columns import of_column
 from kinglet.source.logs import Given, Source, open_sources
 from kinglet.timestamps.reference_time import as_moment
@@ -47,8 +48,8 @@ class ParseCalls:
         raise NotImplementedError
 
     def _run(
-        self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Any], Any]
-    ) -> Iterator[tuple[Any, Any]]:
+        self, sources: Sequence[Source], options: Options, workers: int | None, then: Then | None
+    ) -> Iterator[Any]:
         raise NotImplementedError
 
     def parse(
@@ -79,7 +80,7 @@ class ParseCalls:
         batches: list[Any] = []
         count = 0
         opened = _opened(sources, "parse", encoding, max_unpacked_bytes)
-        for parsed, _ in run_batches(self, opened, reference_time=reference_time, zone=zone, workers=workers):
+        for parsed in run_batches(self, opened, reference_time=reference_time, zone=zone, workers=workers):
             batches.append(parsed)
             count += parsed.counts["events"]
             if limit is not None and count >= limit:
@@ -102,7 +103,7 @@ class ParseCalls:
             UsageError: an argument means nothing.
         """
         opened = _opened(sources, "parse_batches", encoding, max_unpacked_bytes)
-        for parsed, _ in run_batches(self, opened, reference_time=reference_time, zone=zone, workers=workers):
+        for parsed in run_batches(self, opened, reference_time=reference_time, zone=zone, workers=workers):
             yield Result(self, (parsed,))
 
     def parse_column(self, column: Any, *, reference_time: ReferenceTime = None, zone: str | None = None) -> Result:
@@ -114,9 +115,7 @@ class ParseCalls:
         Raises:
             UsageError: it is no column of text.
         """
-        batches = [
-            parsed for parsed, _ in run_batches(self, [of_column(column)], reference_time=reference_time, zone=zone)
-        ]
+        batches = run_batches(self, [of_column(column)], reference_time=reference_time, zone=zone)
         return Result(self, tuple(batches))
 
 
@@ -127,9 +126,9 @@ def run_batches(
     reference_time: ReferenceTime = None,
     zone: str | None = None,
     workers: int | None = None,
-    then: Callable[[Any], Any] = lambda parsed: None,
-) -> Iterator[tuple[Any, Any]]:
-    """Parses opened sources; gives each batch with what `then` made of it on a thread of its own."""
+    then: Then | None = None,
+) -> Iterator[Any]:
+    """Parses opened sources; then says what the threads that parse them do with batches besides."""
     return reader._run(sources, call_options(reference_time, zone), checked_workers(workers), then)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -20,6 +20,7 @@ from kinglet.plan.data import Plan
 from kinglet.runtime.event_times import needs_order
 from kinglet.runtime.pipeline import run
 from kinglet.runtime.work import Options
+from kinglet.runtime.workers import Then
 from kinglet.source.logs import Source
 from kinglet.spec import loading
 from kinglet.spec.document import Document, from_text
@@ -138,8 +139,8 @@ class Parser(ParseCalls):
         )
 
     def _run(
-        self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Any], Any]
-    ) -> Iterator[tuple[Any, Any]]:
+        self, sources: Sequence[Source], options: Options, workers: int | None, then: Then | None
+    ) -> Iterator[Any]:
         return run(self._plan, sources, options, workers, then)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +15,7 @@ from kinglet.parser import Parser, load, load_to_parse
 from kinglet.runtime.candidate_parsers import Claimed
 from kinglet.runtime.several import NO_PARSER, UNCLAIMED, Mixer
 from kinglet.runtime.work import Options
+from kinglet.runtime.workers import Then
 from kinglet.source.logs import Source
 from kinglet.spec.ready import ready_parsers
 
@@ -116,8 +117,8 @@ class ParserSet(ParseCalls):
         return MixedView([*(parser._plan for parser in self.parsers.values()), self._nobody._plan], form)
 
     def _run(
-        self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Any], Any]
-    ) -> Iterator[tuple[Any, Any]]:
+        self, sources: Sequence[Source], options: Options, workers: int | None, then: Then | None
+    ) -> Iterator[Any]:
         return self.mixer.run(sources, options, workers, then)
 
     def __repr__(self) -> str:

@@ -75,6 +75,7 @@ def command(
     from kinglet.cli.render import print_json
     from kinglet.errors import InputError, UsageError
     from kinglet.output.writers import refuse_inputs, writer_for
+    from kinglet.runtime.workers import Then
     from kinglet.source.logs import open_sources
 
     if as_json and output == "-":
@@ -95,9 +96,8 @@ def command(
         def prepared_of(parsed: Parsed | Mixed) -> Any:
             return writer.prepare(parsed.kept())
 
-        batches = task.run(sources, reference_time=at, zone=zone, workers=workers, then=prepared_of)
-        for parsed, prepared in batches:
-            writer.write(prepared)
+        batches = task.run(sources, reference_time=at, zone=zone, workers=workers, then=Then(prepared_of, writer.write))
+        for parsed in batches:
             task.add(parsed)
             for reason, count in parsed.dropped.items():
                 dropped[reason] = dropped.get(reason, 0) + count
@@ -136,7 +136,7 @@ class _Task(NamedTuple):
     """One parser or several: how their events go out, what parses logs, what is told of them."""
 
     view: Any
-    run: Callable[..., Iterator[tuple[Any, Any]]]
+    run: Callable[..., Iterator[Any]]
     parsers: list[Parser]
     by_parser: dict[str, dict[str, int]]
     by_log: dict[str, dict[str, int]]

@@ -5,9 +5,8 @@ The bytes are those of `kinglet.columns.json_text`, which does it with the colum
 
 from __future__ import annotations
 
-import contextlib
 import functools
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import Any, NamedTuple
 
 import polars as pl
@@ -30,10 +29,9 @@ _LONGEST_NUMBER = 40
 _LONGEST_ESCAPE = 7
 _PARAMETERS = 14
 _MOST_KEPT = 10_000
+_BUFFER = 2**21  # speed
 _MORE = 64
 """Bytes that the loop may write behind what it writes."""
-_MOST_FREE = 4
-_free: list[Any] = []
 _SMALL = (pl.Int8, pl.Int16, pl.Int32, pl.Int64, pl.UInt8, pl.UInt16, pl.UInt32)
 _YEARS = (-62_135_596_800_000_000, 253_402_300_799_999_999)
 """The microseconds since 1970 of the years 1 to 9999."""
@@ -48,10 +46,10 @@ class Piece(NamedTuple):
     raw: Collection[str]
 
 
-def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview:
-    """The rows of all pieces by their places, a line each.
+def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> Iterator[memoryview]:
+    """The rows of all pieces by their places, a line each, some at a time; the next are written over them.
 
-    run: the machine code of `kinglet.kernels.loops.json_rows`. What comes back should be given back when it is written.
+    run: the machine code of `kinglet.kernels.loops.json_rows`.
     """
     import numpy as np
 
@@ -60,7 +58,7 @@ def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview
     starts = [0]
     columns: list[list[int]] = []
     held = []
-    margin = depth = guess = 0
+    margin = depth = 0
     for piece in pieces:
         used, kinds = _writable(piece)
         line = _line(piece.layout, kinds)
@@ -74,7 +72,6 @@ def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview
         held.append(memory)
         columns += memory.columns
         margin, depth = max(margin, line.most), max(depth, line.depth)
-        guess += piece.frame.height * (line.most + _MORE)
     heights = [piece.frame.height for piece in pieces]
     total = sum(heights)
     given = np.zeros(_PARAMETERS, np.int64)
@@ -91,39 +88,17 @@ def json_bytes(pieces: Sequence[Piece], run: Callable[[int], int]) -> memoryview
     given[0], given[9] = total, margin
     given[7], given[8], given[12] = (table.ctypes.data for table in tables)
     given[10], given[11], given[13] = fixed.ctypes.data, escapes().ctypes.data, opened.ctypes.data
-    out = _memory(guess)
-    done = position = 0
-    while True:
+    out: Any = np.empty(_BUFFER + margin, np.uint8)
+    done = 0
+    while done < total:
         start = out.ctypes.data
-        given[1], given[3], given[4] = done, start + len(out), start + position
+        given[1], given[3], given[4] = done, start + len(out), start
         done = run(given.ctypes.data)
         position = int(given[4]) - start
-        if done == total:
-            return memoryview(out)[:position]
-        grown = np.empty(2 * len(out), np.uint8)
-        grown[:position] = out[:position]
-        out = grown
-
-
-def _memory(size: int) -> Any:
-    """An array of bytes, of half the size at least; one that was given back where there is one."""
-    import numpy as np
-
-    # asked first and taken then, it might have been taken by another thread in between
-    with contextlib.suppress(IndexError):
-        out = _free.pop()
-        if len(out) >= size // 2:
-            return out
-    return np.empty(size + 4096, np.uint8)
-
-
-def give_back(lines: memoryview) -> None:
-    """Says that nobody reads some rows any more, so that others may be written over them."""
-    import numpy as np
-
-    # fresh memory costs as much as what is written into it
-    if isinstance(lines.obj, np.ndarray) and len(_free) < _MOST_FREE:
-        _free.append(lines.obj)
+        if position:
+            yield memoryview(out)[:position]
+        else:
+            out = np.empty(2 * len(out), np.uint8)
 
 
 class _Line(NamedTuple):

@@ -174,13 +174,16 @@ def _value(column: pl.Series) -> _Column:
 def as_json(column: pl.Series) -> pl.Series:
     """Numbers, truth values and lists as JSON text; an empty list is null, and so is what JSON has no number for."""
     if isinstance(column.dtype, pl.List):
-        filled = (column.list.len() > 0).fill_null(False)
+        lengths = column.list.len()
+        empty = pl.Series(column.name, [None], dtype=pl.String).new_from_index(0, len(column))
+        if not lengths.max():
+            return empty
+        filled = (lengths > 0).fill_null(False)
         rows = filled.arg_true()
         if len(rows) == len(column):
             return json_values(column)
         # most lists of most logs are empty, and the encoder takes its time over each
-        empty = pl.Series(column.name, [None], dtype=pl.String).new_from_index(0, len(column))
-        return put(empty, rows, json_values(column.filter(filled))) if len(rows) else empty
+        return put(empty, rows, json_values(column.filter(filled)))
     if column.dtype.is_float():
         column = column.set(~column.is_finite(), None)
     return column.cast(pl.String)

@@ -88,7 +88,7 @@ class _Reader:
 
     def frames(self, log: Source, reference_time: ReferenceTime) -> Iterator[pl.DataFrame]:
         fields, view = (view_of(self.reader, form) for form in ("fields", "model"))
-        for parsed, _ in run_batches(self.reader, [log], reference_time=reference_time):
+        for parsed in run_batches(self.reader, [log], reference_time=reference_time):
             events = fields.table(parsed)
             if self.several:
                 events = events.with_columns(pl.concat_str("parser", "variant", separator=" ").alias("variant"))
@@ -207,7 +207,7 @@ def _timed(
     for _ in range(2):
         for i, reader in enumerate(readers):
             begun, count = time.process_time(), 0
-            for parsed, _ in run_batches(reader, open_sources(given), reference_time=reference_time, workers=1):
+            for parsed in run_batches(reader, open_sources(given), reference_time=reference_time, workers=1):
                 count += parsed.counts["events"]
                 if count >= _TIMED:
                     break

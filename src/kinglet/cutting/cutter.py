@@ -215,7 +215,8 @@ class Cutter:
 
     def _settle(self, data: bytes, breaks: pl.Series, settled: int) -> None:
         self.held = data[settled:]
-        self.line += int(breaks.search_sorted(settled))
+        is_behind = not len(breaks) or int(breaks[-1]) < settled  # speed
+        self.line += len(breaks) if is_behind else int(breaks.search_sorted(settled))
         self.offset += int(self._units(data, pl.Series([settled], dtype=POSITION))[0])
 
     def breaks(self, data: bytes, final: bool) -> pl.Series:

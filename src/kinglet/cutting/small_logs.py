@@ -20,7 +20,9 @@ SHARED_EVENTS = 20_000  # speed
 """Batches of fewer events than that are put together with those of the next log."""
 MOST_SHARED = 500_000  # speed
 SHARED_BYTES = 8 * 2**20  # speed
-"""And so do those of fewer bytes of text, so that a batch of large events does not fill the memory."""
+"""And no more than that many bytes of text, so that a batch of large events does not fill the memory."""
+ENOUGH_BYTES = 2 * 2**20  # speed
+"""A batch of so many is large enough by itself."""
 
 
 def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterator[EventBatch | None]:
@@ -32,7 +34,7 @@ def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterat
     waiting: list[EventBatch] = []
     count = size = 0
     for batch in _batches(sources, rule):
-        if batch is not None and len(batch) < shared and batch.sources[0].size is not None:
+        if batch is not None and _is_small(batch, shared, larger):
             waiting.append(batch)
             count += len(batch)
             size += batch.text_bytes
@@ -46,6 +48,13 @@ def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterat
         yield batch
     if waiting:
         yield _merged(waiting)
+
+
+def _is_small(batch: EventBatch, shared: int, larger: int) -> bool:
+    """Whether a batch is to be put together with the next."""
+    if len(batch) >= shared or batch.sources[0].size is None:
+        return False
+    return larger > 1 or batch.text_bytes < ENOUGH_BYTES
 
 
 def _merged(batches: list[EventBatch]) -> EventBatch:

@@ -142,7 +142,7 @@ def _batches(parser: Parser, cases: Sequence[Case]) -> list[CaseBatch]:
         ]
         of_source = {id(source): i for i, source in zip(numbers, sources, strict=True)}
         options = Options(as_moment(at) if at is not None else None)
-        for parsed, _ in parser._run(sources, options, 1, lambda parsed: None):
+        for parsed in parser._run(sources, options, 1, None):
             places = [of_source[id(source)] for source in parsed.sources]
             found.append(CaseBatch(places, parsed, _last_of_each(parsed)))
     return found

@@ -45,8 +45,12 @@ def _of(model: Model, entity: Entity, filled: Tree, prefix: str, present: pl.Exp
     def where(test: pl.Expr) -> pl.Expr:
         return test if present is None else present & test
 
+    def is_sure(names: Sequence[str]) -> bool:
+        """Whether one of them is there wherever the entity is: it has no others."""
+        return present is not None and set(filled) <= set(names)
+
     for name, attribute in entity.attributes.items():
-        if attribute.requirement != "required" or attribute.profiles:
+        if attribute.requirement != "required" or attribute.profiles or is_sure([name]):
             continue
         there = _there(filled[name]) if name in filled else pl.lit(False)
         if there is not None:
@@ -55,7 +59,7 @@ def _of(model: Model, entity: Entity, filled: Tree, prefix: str, present: pl.Exp
         tests = {name: _there(filled[name]) for name in names if name in filled}
         filled_in = [test if test is not None else pl.lit(True) for test in tests.values()]
         wanted = ", ".join(f"{prefix}{name}" for name in names)
-        if not any(test is None for test in tests.values()):
+        if not is_sure(names) and not any(test is None for test in tests.values()):
             yield Judgement(
                 f"at least one of {wanted}", where(~pl.any_horizontal(filled_in) if filled_in else pl.lit(True))
             )

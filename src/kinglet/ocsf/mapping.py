@@ -25,7 +25,7 @@ from kinglet.spec.document import KeyPath
 from kinglet.spec.schema import EventMapping, ParserFile, Translation
 from kinglet.spec.section import FixedText, Scalar
 from kinglet.structured.by_form import is_within
-from kinglet.timestamps.stamps import Reference
+from kinglet.timestamps.stamps import INSTANT, Reference, microseconds
 
 SetValue = Scalar | FixedText
 ALWAYS: dict[str, pl.DataType] = {
@@ -98,8 +98,9 @@ class MappingPlan(NamedTuple):
 def _time_or(reference: Reference) -> list[pl.Expr]:
     """An event without a time gets the reference of its log, and says so."""
     unknown = pl.col("time").is_null()
+    # speed: a moment takes the engine a hundred times as long as a number
     return [
-        pl.col("time").fill_null(pl.lit(reference, dtype=pl.Datetime("us", "UTC"))),
+        pl.col("time").fill_null(pl.lit(microseconds(reference)).cast(INSTANT)),
         pl.when(unknown).then(pl.lit("reference")).alias(TIME_FROM),
     ]
 

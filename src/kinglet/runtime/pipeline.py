@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from types import MappingProxyType
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple
 
 from kinglet.cutting.cutter import EventBatch
 from kinglet.cutting.small_logs import cut_all
@@ -24,7 +24,7 @@ from kinglet.runtime.stages.extract import extract
 from kinglet.runtime.stages.steps import steps
 from kinglet.runtime.stages.time import time
 from kinglet.runtime.work import ByOrder, Extracted, Options, Work
-from kinglet.runtime.workers import in_turn
+from kinglet.runtime.workers import Then, in_turn
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import Known
 
@@ -37,7 +37,6 @@ STAGES: tuple[Callable[[Work], None], ...] = (
 )
 """What is done to a batch, in order; each adds to the work what the next ones need."""
 
-T = TypeVar("T")
 _MOST_LARGER = 8  # speed: batches of many variants hold more events, as each variant has its cost
 
 
@@ -103,19 +102,16 @@ def run(
     sources: Iterable[Source],
     options: Options,
     workers: int | None,
-    then: Callable[[Parsed], T],
-) -> Iterator[tuple[Parsed, T]]:
-    """Parses sources in order, batch by batch; a bounded number of batches is in memory at a time.
-
-    then is done to every batch by the thread that parsed it.
-    """
+    then: Then | None,
+) -> Iterator[Parsed]:
+    """Parses sources in order, batch by batch; a bounded number of batches is in memory at a time."""
     larger = min(_MOST_LARGER, max(1, len(plan.variants) // FEW))  # speed
     batches = cut_all(sources, plan.cut, larger=larger)
 
-    def parse(batch: EventBatch, handover: Handover | None) -> tuple[Parsed, T]:
+    def parse(batch: EventBatch, handover: Handover | None) -> Parsed:
         parsed = parse_batch(plan, batch, options, handover)
         if handover is not None:
             handover.close()
-        return parsed, then(parsed)
+        return parsed
 
-    return in_turn(batches, parse, workers, Handover if needs_order(plan, options.zone) else None)
+    return in_turn(batches, parse, workers, Handover if needs_order(plan, options.zone) else None, then)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import functools
 import re
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
-from typing import NamedTuple, TypeAlias, TypeVar
+from typing import NamedTuple, TypeAlias
 
 import polars as pl
 
@@ -35,10 +35,9 @@ from kinglet.runtime.parsed import Parsed, VariantEvents
 from kinglet.runtime.pipeline import STAGES, complete, parse_batch
 from kinglet.runtime.stages.steps import steps
 from kinglet.runtime.work import Extracted, Options, Work, reference_of
-from kinglet.runtime.workers import in_turn
+from kinglet.runtime.workers import Then, in_turn
 from kinglet.source.logs import Source, beginning
 
-T = TypeVar("T")
 NO_PARSER = "no-parser"
 UNCLAIMED = "unclaimed"
 _LITTLE = 0.01
@@ -132,9 +131,9 @@ class Mixer:
         self._required: dict[int, tuple[bytes, ...] | None] = {}
 
     def run(
-        self, sources: Sequence[Source], options: Options, workers: int | None, then: Callable[[Mixed], T]
-    ) -> Iterator[tuple[Mixed, T]]:
-        """Parses sources in order, batch by batch; then is done to every batch by the thread that parsed it."""
+        self, sources: Sequence[Source], options: Options, workers: int | None, then: Then | None
+    ) -> Iterator[Mixed]:
+        """Parses sources in order, batch by batch."""
         known_plans: dict[tuple[tuple[int, ...], tuple[int, ...], frozenset[int]], tuple[Plans, list[int]]] = {}
         for (rule, claim, others, strangers), logs in self._together(sources):
             places = (*claim, *others)
@@ -147,14 +146,14 @@ class Mixer:
             most = max(len(plan.variants) for plan in plans.plans)
             larger = min(_MOST_LARGER, max(1, len(places) // 4, most // 8))  # speed
 
-            def parse(batch: EventBatch, known: Handovers | None, plans: Plans = plans) -> tuple[Mixed, T]:
+            def parse(batch: EventBatch, known: Handovers | None, plans: Plans = plans) -> Mixed:
                 mixed = self._parse(batch, plans, options, known)
                 if known is not None:
                     known.close()
-                return mixed, then(mixed)
+                return mixed
 
             next_turn = functools.partial(Handovers, ordered) if ordered else None
-            yield from in_turn(cut_all(logs, rule, larger=larger), parse, workers, next_turn)
+            yield from in_turn(cut_all(logs, rule, larger=larger), parse, workers, next_turn, then)
 
     def _together(self, sources: Sequence[Source]) -> Iterator[tuple[Choice, list[Source]]]:
         """Logs that the same parsers read, with these and the rule that cuts them.

@@ -17,7 +17,7 @@ from kinglet.timestamps.dates import beyond_of, clock_of, day_of, last_year, lat
 from kinglet.timestamps.epoch import FIRST, LAST, from_epoch
 from kinglet.timestamps.formats import Format, FormatForm, parse_format
 from kinglet.timestamps.parts import Parts, by_regex
-from kinglet.timestamps.stamps import INSTANT, Reference, Stamps
+from kinglet.timestamps.stamps import INSTANT, Reference, Stamps, microseconds
 from kinglet.timestamps.zones import Instants, Zone, configured_zone, find_zone, to_utc
 
 PIVOT = 70
@@ -110,15 +110,6 @@ def _repeats(text: pl.Series) -> bool:
     return int(probe.ne_missing(probe.shift(1)).sum()) < 512  # from nothing to nothing is no change
 
 
-def _utc_micros(reference: Reference) -> Any:
-    if isinstance(reference, pl.Series):
-        return reference.cast(INSTANT).to_physical()
-    return (reference - datetime(1970, 1, 1, tzinfo=UTC)) // _MICROSECOND
-
-
-_MICROSECOND = datetime.resolution
-
-
 class _Reading:
     """A column on its way: what is read of it so far."""
 
@@ -127,7 +118,7 @@ class _Reading:
     ) -> None:
         self.text = text
         self.reading = reading
-        self.limit = _utc_micros(reference) + DAY
+        self.limit = microseconds(reference) + DAY
         self.zone = configured_zone(zone, reading.zones) or Zone()
         self.zones = zones
         # rows not read yet; None means all

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-from typing import NamedTuple
+from datetime import UTC, datetime
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -12,6 +12,13 @@ from kinglet.timestamps import notes
 INSTANT = pl.Datetime("us", "UTC")
 Reference = datetime | pl.Series
 """The moment near which stamps lie, aware and in UTC: one for all of them, or one for each."""
+
+
+def microseconds(reference: Reference) -> Any:
+    """The microseconds since 1970 of one moment, or a column of them."""
+    if isinstance(reference, pl.Series):
+        return reference.cast(INSTANT).to_physical()
+    return (reference - datetime(1970, 1, 1, tzinfo=UTC)) // datetime.resolution
 
 
 class Stamps(NamedTuple):

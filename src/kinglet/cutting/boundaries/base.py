@@ -76,9 +76,7 @@ class Boundary:
 
 def with_open(spans: pl.DataFrame, start: int, end: int, *faults: str) -> pl.DataFrame:
     """The spans with one under way behind them."""
-    last = pl.DataFrame({"start": at(start), "end": at(max(start, end))}).with_columns_seq(
-        pl.lit(True).alias(fault) for fault in faults
-    )
+    last = pl.DataFrame({"start": at(start), "end": at(max(start, end)), **dict.fromkeys(faults, pl.Series([True]))})
     return pl.concat([spans, last], how="diagonal")
 
 
