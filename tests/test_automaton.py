@@ -32,9 +32,19 @@ CLASSES = [
     "[^\\n]",
     r"[\w.]",
     "(?i:a)",
+    "(?i:[ks])",
+    "(?i:[^ks1])",
+    "é",
+    "[^é’]",
+    "[à-ÿ]",
+    "[a-\u2019]",
+    r"[^\s’]",
+    r"[^\W]",
+    r"[\d\U0001f600]",
 ]
 LITERALS = ["a", "b", "1", " ", "-", r"\.", "ab", "B"]
-LETTERS = "aaabbB1 -.\ncé"
+LETTERS = "aaabbB1 -.\ncéé"
+OTHERS = "ß×’\u2028\u3000ſ\u212a\U0001f600٣\xa0\x85水\U00010345\u07ff\u0800\uffff\U0010ffff"
 
 
 class Writer:
@@ -82,12 +92,12 @@ class Both(unittest.TestCase):
             return 0
         odd = set(found.odd.to_list())
         automaton = regex_at_once._known((Alternative(regex, tuple(groups)),)).automaton(0)
-        assert automaton is not None
+        is_full = automaton is None or automaton.is_full
         matched = column.str.contains(regex).fill_null(False).to_list()
         frame = column.str.extract_groups(regex).struct.unnest() if groups else pl.DataFrame()
         for row, text in enumerate(texts):
             if row in odd:
-                self.assertTrue(automaton.is_full or text == "" or (text is not None and not text.isascii()))
+                self.assertTrue(is_full or text == "")
                 continue
             self.assertEqual(matched[row], found.matched[row], (regex, text))
             if matched[row]:
@@ -104,15 +114,30 @@ class Both(unittest.TestCase):
             if known(regex).keeps_vague:  # refused where parsers are loaded
                 continue
             groups = [f"g{number}" for number in range(1, writer.names + 1)]
-            texts = ["".join(chance.choices(LETTERS, k=chance.randint(0, 9))) for _ in range(40)]
+            letters = LETTERS + OTHERS * chance.randint(0, 1)
+            texts = ["".join(chance.choices(letters, k=chance.randint(0, 9))) for _ in range(40)]
             read += self.held(regex, groups, [*texts, None, ""])
         self.assertGreater(read, 10_000)
 
     def test_groups_of_long_and_short_texts(self) -> None:
         texts = ["k=v", "key=" + "long " * 20 + ";x", "k=", "=", "k" * 40 + "=" + "v" * 12, "k=v;é"]
         self.assertEqual(
-            5, self.held(r"^(?P<key>\w+)=(?P<value>[^;]*?)(?:;(?P<tail>.*))?$", ["value", "key", "tail"], [*texts])
+            6, self.held(r"^(?P<key>\w+)=(?P<value>[^;]*?)(?:;(?P<tail>.*))?$", ["value", "key", "tail"], [*texts])
         )
+
+    def test_every_character_is_what_the_engine_says_it_is(self) -> None:
+        points = [*range(0x2600), *range(0x2E00, 0x3100), *range(0xA000, 0xE000, 7), *range(0xFE00, 0x10600, 3)]
+        points += [*range(0x1D7C0, 0x1F700, 5), 0xD7FF, 0xE000, 0x3FFFF, 0x40000, 0x10FFFF]
+        texts: list[str | None] = [chr(point) for point in points if not 0xD800 <= point < 0xE000]
+        for regex in (
+            r"^\w$", r"^\W$", r"^\d$", r"^\s$", r"^\S$", r"^[^\d’]$", "^[é-\u3000]$", "^[^\U00010000-\U0010fffe]$",
+            "^(?i:k)$", "^(?i:[^s-t])$", "^.$", r"^[^\W\d]$",
+        ):  # fmt: skip
+            with self.subTest(regex):
+                self.assertEqual(len(texts), self.held(regex, [], texts))
+                around = f"^(?P<before>.*?)(?P<it>{regex[1:-1]})(?P<behind>.*)$"
+                some = [f"{text}-{text}" for text in texts[200:2000:7]]
+                self.assertEqual(len(some), self.held(around, ["before", "it", "behind"], [*some]))
 
     def test_a_flag_is_there_or_not(self) -> None:
         self.assertEqual(2, self.held(r"^(?:(?P<odd>)x )?(?P<n>\d+)$", ["odd", "n"], ["x 1", "1"]))
@@ -189,7 +214,8 @@ class Both(unittest.TestCase):
                 regexes.append(Alternative(regex, tuple(f"g{number}" for number in range(1, writer.names + 1))))
             if any(known(regex).keeps_vague for regex, _ in regexes):
                 continue
-            texts = ["".join(chance.choices(LETTERS, k=chance.randint(1, 9))) for _ in range(60)]
+            letters = LETTERS + OTHERS * chance.randint(0, 1)
+            texts = ["".join(chance.choices(letters, k=chance.randint(1, 9))) for _ in range(60)]
             column = pl.Series(texts)
             found = regex_at_once.find(column, regexes)
             if found is None:

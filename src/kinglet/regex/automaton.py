@@ -6,7 +6,8 @@ what the linear-time engine would find (tagged automata with registers: Laurikar
 preference: Thompson 1968, Pike). States that differ in the names of their registers only are one. The tables are filled
 as texts need them: a log visits few of the states that there are, and few of the regexes.
 
-Texts are ASCII, and not empty. A regex has to begin with `^` and end with `$`.
+Texts are not empty. A regex has to begin with `^` and end with `$`. A character beyond ASCII is two to four bytes, and
+as many places; which ones it may be is looked up when a text first has its first byte there.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from kinglet.regex.atoms import atoms
+from kinglet.regex.characters import ALL_OF_ASCII, ASCII, FOLLOWING, Characters, UnknownItemError, characters_of
 from kinglet.regex.syntax_tree import tree_of
 
 MOST_NODES = 8000
@@ -25,18 +27,12 @@ MOST_STATES = 2000
 MOST_REGISTERS = 120
 MOST_THREADS = 60
 MOST_CHANGES = 8000
-_ASCII = 128
-_ALL = (1 << _ASCII) - 1
 _ONE_BYTE = ("LITERAL", "NOT_LITERAL", "IN", "ANY")
 _LISTED = 256
 _UNSET, _HERE, _START, _BYTE = -1, -2, -3, -4
 """Instead of a register: the edge of a group that took no part, one where the text has come to, one where it begins,
 one before the byte that is read. Where the text has come to is written down only once a thread goes on from there."""
-_CATEGORIES = {
-    "CATEGORY_DIGIT": b"0123456789",
-    "CATEGORY_SPACE": b"\t\n\v\f\r ",
-    "CATEGORY_WORD": b"0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ_abcdefghijklmnopqrstuvwxyz",
-}
+_ANY_FOLLOWING = (1 << FOLLOWING) - 1
 
 
 UNKNOWN, DEAD, FIRST = 0, 1, 2
@@ -48,15 +44,17 @@ _ANCHORS = ("AT_BEGINNING", "AT_BEGINNING_STRING")
 class Tables(NamedTuple):
     """Regexes as numbers, as far as they are known.
 
-    moves: of each state, a row, and each byte the place of the first number in the row of the next state, and 2 to the
-    32 times the code of what is done to registers on the way. Codes: 0 nothing, up to 255 that the register below it is
-    the place of the byte, from 256 on a number of changes. changes: the pairs of these, register and source (-4: the
-    place of the byte); change_ends: where those of each number end. final: of each state the number of the row
-    of finals, from 1, that holds if the text ends there, 0 where it may not. finals: the number of the regex, and start
-    and end of each of its groups: a register, -1 for none, -2 for the end of the text, -3 for its start.
+    moves: of each state, a row, and each byte of ASCII the place of the first number in the row of the next state, and
+    2 to the 32 times the code of what is done to registers on the way. beyond: the same of the other bytes. Codes: 0
+    nothing, up to 255 that the register below it is the place of the byte, from 256 on a number of changes. changes:
+    the pairs of these, register and source (-4: the place of the byte); change_ends: where those of each number end.
+    final: of each state the number of the row of finals, from 1, that holds if the text ends there, 0 where it may not.
+    finals: the number of the regex, and start and end of each of its groups: a register, -1 for none, -2 for the end of
+    the text, -3 for its start.
     """
 
     moves: Any
+    beyond: Any
     changes: Any
     change_ends: Any
     final: Any
@@ -77,15 +75,17 @@ class Alternative(NamedTuple):
 class _Graph:
     """The places of regexes, each with what leads on from it.
 
-    A regex is taken apart once a text begins as it does. Places: `byte`, of which bytes and what is behind; `split`, of
-    which others, the best first; `tag`, the edge of a group; `end`, of the text; `accept`, of which regex; `later`, the
-    rest of a regex behind its opening.
+    A regex is taken apart once a text begins as it does. Places: `byte`, of which of ASCII, what is behind, and which
+    other characters; `following`, of which bytes from 0x80 on, and what is behind; `split`, of which others, the best
+    first; `tag`, the edge of a group; `end`, of the text; `accept`, of which regex; `later`, the rest of a regex behind
+    its opening.
     """
 
     def __init__(self, alternatives: Sequence[Alternative]) -> None:
         self.alternatives = alternatives
         self.nodes: list[tuple[Any, ...]] = []
         self.most_nodes = MOST_NODES * len(alternatives)
+        self._first_bytes: dict[tuple[int, int], int | None] = {}
         for alternative in alternatives:
             if not alternative.regex.startswith(("^", "(?")) or not alternative.regex.endswith(("$", ")")):
                 raise UnsuitableError
@@ -104,7 +104,7 @@ class _Graph:
         text = match[1] if match is not None and len(atoms(regex)) > 1 else ""
         place = self._add("later", number, len(text))
         for char in reversed(text):
-            place = self._add("byte", 1 << ord(char), place)
+            place = self._add("byte", 1 << ord(char), place, None)
         return place
 
     def whole(self, node: int) -> int:
@@ -130,7 +130,11 @@ class _Graph:
     def _item(self, operation: str, value: Any, behind: int, flags: int) -> int:
         match operation:
             case _ if operation in _ONE_BYTE:
-                return self._add("byte", _bytes_of(operation, value, flags), behind)
+                try:
+                    chars = characters_of(operation, value, flags)
+                except UnknownItemError:
+                    raise UnsuitableError from None
+                return self._add("byte", chars.ascii, behind, chars)
             case "AT" if str(value) == "AT_END":
                 return self._add("end", behind)
             case "BRANCH":
@@ -170,49 +174,30 @@ class _Graph:
             entry = self._sequence(inner, entry, flags)
         return entry
 
+    def after_first(self, place: int, first: int) -> int | None:
+        """The place behind the first byte of a character beyond ASCII; None where a `byte` has no such character."""
+        if (place, first) not in self._first_bytes:
+            _, _, behind, chars = self.nodes[place]
+            assert chars is None or isinstance(chars, Characters)
+            bits, count = chars.behind(first) if chars is not None else (0, 1)
+            self.most_nodes = max(self.most_nodes, len(self.nodes) + MOST_NODES)
+            self._first_bytes[place, first] = self._following(bits, count, behind) if bits else None
+        return self._first_bytes[place, first]
 
-def _bytes_of(operation: str, value: Any, flags: int) -> int:
-    """The bytes of ASCII that an item matches, a bit each."""
-    if operation == "ANY":
-        return _ALL if flags & re.DOTALL else _ALL & ~(1 << 10)
-    negated = operation == "NOT_LITERAL"
-    found = 0
-    for kind, what in value if operation == "IN" else [("LITERAL", value)]:
-        match str(kind):
-            case "NEGATE":
-                negated = True
-            case "LITERAL":
-                found |= _range(what, what, flags)
-            case "RANGE":
-                found |= _range(what[0], what[1], flags)
-            case "CATEGORY":
-                found |= _category(str(what))
-            case _:
-                raise UnsuitableError
-    if flags & re.IGNORECASE:
-        for byte in range(ord("a"), ord("z") + 1):
-            either = (1 << byte) | (1 << (byte - 32))
-            if found & either:
-                found |= either
-    return _ALL & ~found if negated else found
-
-
-def _range(low: int, high: int, flags: int) -> int:
-    # there are letters beyond ASCII that are those of ASCII where case does not count
-    if flags & re.IGNORECASE and high >= _ASCII:  # speed
-        raise UnsuitableError
-    if low >= _ASCII:
-        return 0
-    return (1 << (min(high, _ASCII - 1) + 1)) - (1 << low)
-
-
-def _category(name: str) -> int:
-    negated = "_NOT_" in name
-    chars = _CATEGORIES.get(name.replace("_NOT_", "_"))
-    if chars is None:
-        raise UnsuitableError
-    found = sum(1 << char for char in chars)
-    return _ALL & ~found if negated else found
+    def _following(self, bits: int, count: int, behind: int) -> int:
+        """The place of the other bytes of some characters, a bit each; count: how many bytes those are."""
+        width = FOLLOWING ** (count - 1)
+        part = (1 << width) - 1
+        masks: dict[int, int] = {}
+        for number in range(FOLLOWING):
+            rest = bits >> (number * width) & part
+            if rest:
+                masks[rest] = masks.get(rest, 0) | 1 << number
+        places = [
+            self._add("following", mask, behind if count == 1 else self._following(rest, count - 1, behind))
+            for rest, mask in masks.items()
+        ]
+        return places[0] if len(places) == 1 else self._add("split", tuple(places))
 
 
 Edges = tuple[int, ...]
@@ -252,7 +237,8 @@ class Automaton:
         self.is_full = False
         self.most_states = min(MOST_STATES + (len(alternatives) - 1) * MOST_STATES // 10, 20 * MOST_STATES)
         self.tables = Tables(
-            np.zeros((self.most_states, _ASCII), np.int64),
+            np.zeros((self.most_states, ASCII), np.int64),
+            np.zeros((self.most_states, ASCII), np.int64),
             np.zeros((4 * MOST_CHANGES, 2), np.int16),
             np.zeros(MOST_CHANGES, np.int32),
             np.zeros(self.most_states, np.int32),
@@ -269,7 +255,7 @@ class Automaton:
         # what is reached before the first byte is found out once that has come
         self._states: list[_State] = [_State((), None), _State((), None), _State(tuple(first), None)]
         self._numbers: dict[_State, int] = {self._states[DEAD]: DEAD}
-        self.tables.moves[DEAD] = DEAD * _ASCII
+        self.tables.moves[DEAD] = self.tables.beyond[DEAD] = DEAD * ASCII
 
     @property
     def is_useless(self) -> bool:
@@ -278,23 +264,27 @@ class Automaton:
 
     def learn(self, state: int, byte: int) -> None:
         """Finds out where a byte leads from a state; where there is no place left, notes that instead."""
+        table = self.tables.moves if byte < ASCII else self.tables.beyond
         with self._lock:
-            if self.is_full or self.tables.moves[state, byte] != UNKNOWN:
+            if self.is_full or table[state, byte % ASCII] != UNKNOWN:
                 return
             try:
-                going, alike = self._going(state, 1 << byte)
+                going, alike = self._going(state, byte)
                 new, code = self._named(going)
-                move = self._number(new) * _ASCII + (code << 32)
+                move = self._number(new) * ASCII + (code << 32)
             except (UnsuitableError, RecursionError):
                 self.is_full = True
                 return
             # last, as others may read it at once
-            self.tables.moves[state, _bits(alike)] = move
+            table[state, _bits(alike)] = move
 
-    def _going(self, state: int, bit: int) -> tuple[list[tuple[int, Edges]], int]:
-        """The places to which threads come by a byte, and all bytes of which that is so."""
+    def _going(self, state: int, byte: int) -> tuple[list[tuple[int, Edges]], int]:
+        """The places to which threads come by a byte, and all bytes of the table of which that is so."""
         going: list[tuple[int, Edges]] = []
-        alike = _ALL
+        bit = 1 << byte % ASCII
+        is_first = byte >= ASCII + FOLLOWING
+        wanted = "byte" if byte < ASCII or is_first else "following"
+        alike = bit if is_first else ALL_OF_ASCII if byte < ASCII else _ANY_FOLLOWING
         nodes = self.graph.nodes
         for node, edges in self._states[state].threads:
             waiting = [(node, edges)]
@@ -302,12 +292,17 @@ class Automaton:
                 reached = self._reached_from(node)
                 waiting = [(one.node, _with(edges, one.tags, _START)) for one in reached if one.node is not None]
             for place, there in waiting:
-                mask = nodes[place][1]
-                if mask & bit:
-                    going.append((nodes[place][2], tuple(_BYTE if edge == _HERE else edge for edge in there)))
+                kind, mask, behind, *_ = nodes[place]
+                if is_first:
+                    following = self.graph.after_first(place, byte)
+                elif kind == wanted and mask & bit:
+                    following = behind
                     alike &= mask
                 else:
+                    following = None
                     alike &= ~mask
+                if following is not None:
+                    going.append((following, tuple(_BYTE if edge == _HERE else edge for edge in there)))
         return going, alike
 
     def _number(self, state: _State) -> int:
@@ -389,7 +384,7 @@ class Automaton:
                 continue
             seen.add((node, ended))
             kind, *what = self.graph.nodes[node]
-            if kind == "byte":
+            if kind in ("byte", "following"):
                 if not ended:
                     found.append(_Reached(node, 0, tags))
             elif kind == "split":
@@ -420,7 +415,7 @@ def _with(edges: Edges, tags: tuple[int, ...], where: int) -> Edges:
 
 def _bits(mask: int) -> list[int]:
     """The numbers of the bits that are set."""
-    return [bit for bit in range(_ASCII) if mask >> bit & 1]
+    return [bit for bit in range(ASCII) if mask >> bit & 1]
 
 
 def _in_turn(moves: dict[int, int], spare: int) -> tuple[tuple[int, int], ...]:

@@ -42,7 +42,9 @@ _DEEP_LIST = _list_of(f"{_PLAIN}|{_LIST}|{_object_of(f'{_PLAIN}|{_LIST}')}")
 _BLANKS = re.compile(_W)
 _DECODER = JSONDecoder(strict=False)
 _NO_NUMBER = re.compile("NaN|Infinity")
-_ESCAPES = (('\\"', '"'), ("\\/", "/"), ("\\n", "\n"), ("\\t", "\t"), ("\\r", "\r"), ("\\b", "\b"), ("\\f", "\f"))
+_ESCAPES = {
+    "\\\\": "\\", '\\"': '"', "\\/": "/", "\\n": "\n", "\\t": "\t", "\\r": "\r", "\\b": "\b", "\\f": "\f",
+}  # fmt: skip
 
 _PLAIN_WORDS = {
     "Expecting value": "a value expected",
@@ -95,14 +97,13 @@ class JsonObjects:
         if not len(rows):
             return tokens
         escaped = tokens[rows]
-        # a backslash that is escaped, or a code, has to be read from left to right; others are replaced one by one
-        hard = escaped.str.contains(r"\\[\\u]")
-        for escape, meant in _ESCAPES:
-            escaped = escaped.zip_with(hard, escaped.str.replace_all(escape, meant, literal=True))
-        if hard.any():
-            known = {text: _string(f'"{text}"', 0)[0] for text in escaped.filter(hard).unique()}
-            escaped = escaped.zip_with(~hard, escaped.replace_strict(known, default=escaped, return_dtype=pl.String))
-        return put(tokens, rows, escaped)
+        # all are two characters and begin alike: one pass from left to right reads them, but for codes
+        meant = escaped.str.replace_many(_ESCAPES)
+        coded = escaped.str.contains("\\u", literal=True)
+        if coded.any():
+            known = {text: _string(f'"{text}"', 0)[0] for text in escaped.filter(coded).unique()}
+            meant = meant.zip_with(~coded, escaped.replace_strict(known, default=escaped, return_dtype=pl.String))
+        return put(tokens, rows, meant)
 
     def finished(self, tokens: pl.Series) -> pl.Series:
         """The insides of strings without escapes."""

@@ -1,4 +1,7 @@
-"""A regex over texts, by the tables of `kinglet.regex.automaton`. Odd are texts that are not ASCII."""
+"""A regex over texts, by the tables of `kinglet.regex.automaton`.
+
+Odd are empty texts, and those of which the tables do not say how to go on and have no room for it.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,7 @@ from kinglet.kernels.loops.pointers import (
 from kinglet.kernels.loops.texts import is_valid, put_view_of, source_of
 
 ROWS, VIEWS, BUFFERS, VALIDITY, OFFSET, REGEXES, GROUPS, OUT_VIEWS, OUT_VALIDITY, OUT_STRIDE = range(10)
-MOVES, CHANGES, CHANGE_ENDS, FINAL, FINALS, REGISTERS, FIRST_ROW, STATE, AT_BYTE, IS_FULL = range(10, 20)
+MOVES, BEYOND, CHANGES, CHANGE_ENDS, FINAL, FINALS, REGISTERS, FIRST_ROW, STATE, AT_BYTE, IS_FULL = range(10, 21)
 UNMATCHED, ODD = -1, -2
 """Instead of the number of a regex."""
 _HERE, _START, _BYTE = -2, -3, -4
@@ -51,9 +54,10 @@ def _edge(registers: Any, edge: int, count: int) -> int:
 def _read(given: Any, at: int, count: int, registers: Any) -> int:
     """The number of the row of finals for a text, from 1.
 
-    0 where it does not match, -1 for one that is not ASCII, or empty, -2 where it is not known yet how to go on.
+    0 where it does not match, -1 for an empty one, -2 where it is not known yet how to go on.
     """
     moves = numbers_at(given[MOVES])
+    beyond = numbers_at(given[BEYOND])
     text = bytes_at(at)
     if count == 0:
         return -1
@@ -62,9 +66,7 @@ def _read(given: Any, at: int, count: int, registers: Any) -> int:
     i = 0
     while i < count:
         byte = text[i]
-        if byte >= 128:
-            return -1
-        move = moves[row + byte]
+        move = moves[row + byte] if byte < _WIDTH else beyond[row + byte - _WIDTH]
         i += 1
         # most bytes leave a state as it is, and then no load waits for the one before
         if move == row:

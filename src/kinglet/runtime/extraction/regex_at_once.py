@@ -14,7 +14,7 @@ from kinglet.regex.automaton import Alternative, Automaton, UnsuitableError
 
 _ENOUGH = 10_000  # speed
 """Texts that regexes have had before their tables are begun, which takes some milliseconds for each."""
-_FIRST_ROW, _STATE, _BYTE, _IS_FULL = range(16, 20)  # of what `kinglet.kernels.loops.matcher` is given
+_FIRST_ROW, _STATE, _BYTE, _IS_FULL = range(17, 21)  # of what `kinglet.kernels.loops.matcher` is given
 _ODD = -2
 _REGISTERS = 128
 

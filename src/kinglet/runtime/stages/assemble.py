@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from kinglet.columns.faults import Faults
+from kinglet.columns.faults import Faults, fault_lists
 from kinglet.columns.repeated import repeated
 from kinglet.plan.data import ROW, STATES
 from kinglet.runtime.parsed import VariantEvents
@@ -50,11 +50,11 @@ def _frame(item: Bundle, values: Values, times: pl.DataFrame, of_time: Faults) -
     gone = {*timed, *(column.name for column in values.columns), item.consumed}
     own = [column for column in values.columns if column.name not in timed]
     before = [column for column in group.columns.get_columns() if column.name not in gone]
-    fault_lists = _fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
+    named = fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
     if values.notes:
         lists = [times["time_notes"], *(notes.lists(bits, f"{name}:") for name, bits in values.notes)]
         times = times.with_columns_seq(notes.joined(lists).alias("time_notes"))
-    after = [group.rows.alias(ROW), states, fault_lists, _names(item.members)]
+    after = [group.rows.alias(ROW), states, named, _names(item.members)]
     return pl.DataFrame([*before, *own, *after, *times.get_columns()])
 
 
@@ -62,13 +62,3 @@ def _names(members: Sequence[tuple[int, Extracted]]) -> pl.Series:
     """The name of each event's variant."""
     runs = [(item.plan.variants[i].name if i is not None else None, n) for _, item in members for i, n in item.runs]
     return repeated(pl.Series("variant", [name for name, _ in runs], dtype=pl.String), [count for _, count in runs])
-
-
-def _fault_lists(faults: Faults) -> pl.Series:
-    """The names of what is wrong with each event."""
-    named = [
-        pl.DataFrame({"bad": mask}).select_seq(pl.when("bad").then(pl.lit(name)).alias(str(i))).to_series()
-        for i, (name, mask) in enumerate(faults)
-    ]
-    lists = pl.DataFrame(named).select_seq(pl.concat_list(pl.all()).list.drop_nulls().alias("faults"))
-    return lists.to_series()
