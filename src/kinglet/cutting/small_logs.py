@@ -140,7 +140,7 @@ def _cut_small(small: list[tuple[Source, bytes]], rule: CutRule) -> Iterator[Eve
     broken = _broken(small, batches) if rule.kind == "json" else set()
     for i, (source, _) in enumerate(small):
         if i not in broken:
-            source.held = None
+            source.let_go()
     if not broken:
         yield from batches
         return

@@ -28,6 +28,7 @@ _KNOWN = ("utf-8", "utf-16", "utf-16-le", "utf-16-be", "cp1252", "latin-1", "cp4
 # Patterns are compiled when first used: most logs are ASCII.
 _MULTIBYTE = rb"[\xc2-\xdf][\x80-\xbf]|[\xe0-\xef][\x80-\xbf]{2}|[\xf0-\xf4][\x80-\xbf]{3}"
 _HIGH = rb"[\x80-\xff]+"
+_FIRST = rb"[\xc2-\xf4]"
 # What cp1252 text has beyond ASCII: letters beside ASCII letters, and common signs wherever they stand.
 _WESTERN = (
     rb"(?<=[A-Za-z])[\x8a\x8c\x8e\x9a\x9c\x9e\x9f\xc0-\xd6\xd8-\xf6\xf8-\xff]{1,3}"
@@ -112,6 +113,14 @@ def _by_zeros(head: bytes) -> Encoding | None:
 
 def from_high_bytes(window: bytes) -> Encoding:
     """UTF-8 or cp1252, from a stretch that begins with the first byte that is not ASCII."""
+    try:
+        window.decode("utf-8")
+    except UnicodeDecodeError:
+        return _from_damaged(window)
+    return _utf_8(len(re.findall(_FIRST, window)))
+
+
+def _from_damaged(window: bytes) -> Encoding:
     broken = re.sub(_MULTIBYTE, b"", window)
     # the stretch may end within a character, which is no sign against UTF-8
     if len(window) >= HEAD_BYTES:
@@ -119,7 +128,7 @@ def from_high_bytes(window: bytes) -> Encoding:
     good = len(re.findall(_MULTIBYTE, window))
     bad = sum(map(len, re.findall(_HIGH, broken)))
     if not bad:
-        return Encoding("utf-8", f"{_count(good, 'multi-byte character')} and no invalid byte in the stretch looked at")
+        return _utf_8(good)
     high = sum(map(len, re.findall(_HIGH, window)))
     western = sum(map(len, re.findall(_WESTERN, window)))
     # one letter in four may be of another alphabet before it is none of the West
@@ -132,6 +141,11 @@ def from_high_bytes(window: bytes) -> Encoding:
             width=1,
         )
     return Encoding("utf-8", f"{_count(good, 'multi-byte character')}, but {_count(bad, 'invalid byte')} among them")
+
+
+def _utf_8(characters: int) -> Encoding:
+    what = _count(characters, "multi-byte character")
+    return Encoding("utf-8", f"{what} and no invalid byte in the stretch looked at")
 
 
 def _count(number: int, what: str) -> str:

@@ -68,6 +68,8 @@ class Source:
     """Whether the other logs are read where this one cannot be."""
     held: bytes | None = None
     """All of a small log once it has been read to see what it is, so that it is opened once."""
+    plain: bytes | None = None
+    """What `plain_text` gave, as long as it is held."""
     header: str | None = None
     """The row that says what the columns of its rows are called, once it has been read."""
     error: str | None = None
@@ -108,6 +110,11 @@ class Source:
 
     def plain_text(self) -> bytes | None:
         """All of a log that is UTF-8 without a mark; None where a closer look is needed."""
+        if self.plain is None:
+            self.plain = self._plain_text()
+        return self.plain
+
+    def _plain_text(self) -> bytes | None:
         try:
             text = self.data if self.data is not None else self.hold()
         except OSError as error:
@@ -134,6 +141,11 @@ class Source:
         self.encoding = _encoding_of(text[:HEAD_BYTES])
         self.identify(text)
         return text
+
+    def let_go(self) -> bytes | None:
+        """What was held, which is held no longer."""
+        held, self.held, self.plain = self.held, None, None
+        return held
 
     def hold(self) -> bytes | None:
         """All bytes of a file, which stay here until they are read as the log: so it is opened once."""
@@ -163,7 +175,8 @@ class Source:
         self.cut_off, self.damage = unpacked.cut_off, unpacked.damage
 
     def _raw_chunks(self, idle: float) -> Iterator[Chunk]:
-        data, self.held = self.data if self.data is not None else self.held, None
+        held = self.let_go()
+        data = self.data if self.data is not None else held
         if data is not None:
             yield from (data[i : i + CHUNK_BYTES] for i in range(0, len(data), CHUNK_BYTES))
             return
@@ -256,7 +269,7 @@ def beginning(source: Source) -> Source | None:
     # speed: most small logs are UTF-8, which needs no closer look
     chunk: Chunk | None = None
     if source.held is not None and not source.given_encoding:
-        chunk = dataclasses.replace(source).plain_text()
+        chunk = source.plain_text()
     if chunk is None:
         chunk = next(iter(dataclasses.replace(source).chunks()), b"")
     if not isinstance(chunk, bytes):
