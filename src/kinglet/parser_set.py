@@ -13,7 +13,8 @@ from kinglet.ocsf.schema import Model
 from kinglet.output.mixed_view import MixedView
 from kinglet.parser import Parser, load, load_to_parse
 from kinglet.runtime.candidate_parsers import Claimed
-from kinglet.runtime.several import NO_PARSER, UNCLAIMED, Mixer
+from kinglet.runtime.several import UNCLAIMED, Mixer
+from kinglet.runtime.shared_batches import NO_PARSER
 from kinglet.runtime.work import Options
 from kinglet.runtime.workers import Then
 from kinglet.source.logs import Source
