@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import subprocess
 import unittest
@@ -228,7 +229,16 @@ changes:
         self.assertEqual(2, command("compare", old, new).status)
         self.assertIn("none.log", command("compare", old, new, "none.log").err)
         self.assertIn("no such parser", command("compare", old, "none.yaml", "jump.log").err)
-        self.assertIn("standard input can be read once", command("compare", old, new, "-").err)
+        os.mkfifo("pipe")
+        for log, name in (("-", "standard input"), ("pipe", "pipe")):
+            for call in (
+                ["compare", old, new, log],
+                ["check", old, "--cost", log],
+                ["teach", old, log, "--mark", "1:a=b"],
+            ):
+                with self.subTest(call=call):
+                    called = command(*call)
+                    self.assertEqual((2, True), (called.status, f"{name} can be read once, and " in called.err))
 
 
 if __name__ == "__main__":

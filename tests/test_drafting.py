@@ -531,6 +531,14 @@ class CommandLine(InFolder):
         self.assertIn("300 of 300 events, 100 %", called.out)
         self.assertIn("kinglet check sluice.yaml", called.out)
         self.assertEqual(0, kinglet("check", "sluice.yaml").status)
+        for name in ("20260305", "2026-03-05", "true", "null", "1e5", "0x1F", "12_3"):  # which YAML reads as no text
+            self.write(f"{name}.log", "\n".join(self.made.lines[:40]) + "\n")
+            with self.subTest(name=name):
+                called = kinglet("draft", f"{name}.log", "-o", "named.yaml")
+                self.assertEqual((0, ""), (called.status, called.err))
+                self.assertEqual(name, package.load("named.yaml").name)
+                self.assertEqual((0, ""), (kinglet("look", f"{name}.log").status, kinglet("look", f"{name}.log").err))
+                (self.folder / "named.yaml").unlink()
         again = kinglet("draft", self.log, "-o", "sluice.yaml")
         self.assertEqual((2, True), (again.status, "is there already" in again.err))
 

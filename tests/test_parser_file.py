@@ -26,6 +26,8 @@ REPLACED = [
     ("pattern: 'setpoint", "patern: 'setpoint", "variants[0].patern: no such key; did you mean `pattern`?"),
     ("version: 1.2.0", "version: latest", "4:10: version: 'latest' is not in the right form; write it like `1.2.0`"),
     ("version: 1.2.0", "version: 1.2", 'is the number 1.2; must be text: put it in quotes, "1.2"'),
+    ("version: 1.2.0", "version: 1.10", 'put it in quotes, "1.10"'),
+    ("parser: pump-panel", "parser: 1e5", 'is the number 100000.0; must be text: put it in quotes, "1e5"'),
     ("kinglet: 1", "kinglet: 2", "2:10: kinglet: is 2; must be 1"),
     ("parser: pump-panel\n", "", "the key `parser` is missing; add `parser: pump-panel`"),
     ("{tank:word}", "{tank:wrod}", "no such type `wrod`; did you mean `word`?"),

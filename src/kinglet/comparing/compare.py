@@ -10,12 +10,11 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.calls import ParseCalls, ReferenceTime, run_batches, view_of
-from kinglet.errors import UsageError
 from kinglet.insight.comparing import ATTRIBUTE, Comparison, RuleChange, compare_events, total
 from kinglet.insight.needs import Rule, needs
 from kinglet.output.views import View
 from kinglet.parser import Parser
-from kinglet.source.logs import Given, Source, open_sources
+from kinglet.source.logs import Given, Source, open_sources, refuse_once
 
 _NOT_COMPARED = (
     "metadata.transformation_info_list",
@@ -45,8 +44,7 @@ def compare(
         InputError: a log cannot be read.
         UsageError: a log can be read once only.
     """
-    if any(given == "-" for given in sources):
-        raise UsageError("standard input can be read once, and here are two parsers", "write it to a file first")
+    refuse_once(sources, "here are two parsers")
     given = [one if isinstance(one, str | bytes) or hasattr(one, "__fspath__") else list(one) for one in sources]
     readers = _Reader(old, rules), _Reader(new, rules)
     found = total(

@@ -11,7 +11,7 @@ import polars as pl
 
 from kinglet.discover.structured import Structured, structured
 from kinglet.discover.times import TextPlace, Times
-from kinglet.discover.yaml_text import quoted
+from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.grammar import PatternError, escaped, parse
 from kinglet.timestamps.formats import parse_format
@@ -26,7 +26,7 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
 
     columns: those that the header of a CSV file names.
     """
-    out = ["kinglet: 1", f"parser: {stem}", "version: 0.1.0", "product: {vendor: UNKNOWN, name: UNKNOWN}"]
+    out = ["kinglet: 1", f"parser: {scalar(stem)}", "version: 0.1.0", "product: {vendor: UNKNOWN, name: UNKNOWN}"]
     if events != {"line": True}:
         name, value = next(iter(events.items()))
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")

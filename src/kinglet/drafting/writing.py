@@ -24,7 +24,7 @@ def text_of(shape: Shape) -> str:
 
 def _head(shape: Shape) -> Iterator[str]:
     yield "kinglet: 1"
-    yield f"parser: {shape.name}"
+    yield f"parser: {scalar(shape.name)}"
     yield "version: 0.1.0"
     yield f"product: {{vendor: {scalar(shape.vendor)}, name: {scalar(shape.product)}}}"
     yield from _notes(shape, "events")

@@ -31,7 +31,7 @@ _SIGNS = re.compile(rb"\w+")
 class Choice(NamedTuple):
     """How a log is cut, and the places of the parsers for its events: first those that claim it, then the others.
 
-    strangers: those of the others that claim texts which the log does not have; of a pipe that cannot be told.
+    strangers: those of the others that claim texts which the beginning of the log does not have.
     """
 
     rule: CutRule

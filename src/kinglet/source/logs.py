@@ -9,20 +9,20 @@ import glob
 import hashlib
 import itertools
 import os
-import select
 import stat
 import sys
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, BinaryIO
+from typing import TYPE_CHECKING
 
 from kinglet.errors import InputError, UsageError, printable
 from kinglet.source import encodings
 from kinglet.source.compression import MAGIC_BYTES, Unpacked, packing_of
 from kinglet.source.encodings import HEAD_BYTES, Decoded, Encoding
 from kinglet.source.pauses import Chunk, Pause
+from kinglet.source.streams import Stream
 
 if TYPE_CHECKING:
     import polars as pl
@@ -33,7 +33,6 @@ CHUNK_BYTES = 5 * 2**19  # speed
 IDLE_SECONDS = 5.0
 SAMPLE_BYTES = 48 * 1024
 SAMPLE_EVENTS = 400
-_SHORT_PAUSE = 0.05
 
 Given = str | os.PathLike[str] | bytes | Iterable[str]
 
@@ -66,6 +65,8 @@ class Source:
     """What is wrong with packed data from some place on; what stands before it is read."""
     may_fail: bool = False
     """Whether the other logs are read where this one cannot be."""
+    stream: Stream | None = None
+    """What can be read once, where its beginning has been looked at before."""
     held: bytes | None = None
     """All of a small log once it has been read to see what it is, so that it is opened once."""
     plain: bytes | None = None
@@ -181,13 +182,25 @@ class Source:
             yield from (data[i : i + CHUNK_BYTES] for i in range(0, len(data), CHUNK_BYTES))
             return
         try:
-            stream = sys.stdin.buffer if self.path is None else self.path.open("rb")
-            with stream:
-                if _may_pause(stream):
-                    yield from _pipe_chunks(stream.fileno(), idle)
-                    return
-                while chunk := stream.read(CHUNK_BYTES):
-                    yield chunk
+            stream, self.stream = self.stream or self._open(), None
+            yield from stream.chunks(idle, CHUNK_BYTES)
+        except OSError as error:
+            raise _unreadable(self.name, error) from None
+
+    def _open(self) -> Stream:
+        return Stream(sys.stdin.buffer if self.path is None else self.path.open("rb"))
+
+    def first_bytes(self, size: int) -> bytes | None:
+        """The first bytes of what can be read once, such as a pipe; they come again. None of anything else.
+
+        Raises:
+            InputError: it cannot be opened or read.
+        """
+        if self.data is not None or self.events is not None or (self.path is not None and self.size is not None):
+            return None
+        try:
+            self.stream = self.stream or self._open()
+            return self.stream.first(size)
         except OSError as error:
             raise _unreadable(self.name, error) from None
 
@@ -217,41 +230,6 @@ def _encoding_of(head: bytes) -> Encoding:
     return encodings.ASCII if head.isascii() else encodings.from_high_bytes(head[encodings.first_high(head) :])
 
 
-def _may_pause(stream: BinaryIO) -> bool:
-    """Whether the stream is a pipe or the like, whose writer may keep us waiting."""
-    try:
-        mode = os.fstat(stream.fileno()).st_mode
-    except (OSError, AttributeError, TypeError):
-        return False
-    return os.name == "posix" and not stat.S_ISREG(mode)
-
-
-def _pipe_chunks(number: int, idle: float) -> Iterator[Chunk]:
-    """What a pipe gives: as much as there is, and a pause where there is no more for now."""
-    parts: list[bytes] = []
-    length = 0
-    last_pause: Pause | None = None
-    while True:
-        wait = _SHORT_PAUSE if parts or last_pause is None else idle if last_pause is Pause.SHORT else None
-        if not select.select([number], [], [], wait)[0]:
-            if parts:
-                yield b"".join(parts)
-                parts, length = [], 0
-            last_pause = Pause.LONG if last_pause is Pause.SHORT else Pause.SHORT
-            yield last_pause
-            continue
-        last_pause = None
-        part = os.read(number, CHUNK_BYTES - length)
-        parts.append(part)
-        length += len(part)
-        if not part or length >= CHUNK_BYTES:
-            if length:
-                yield b"".join(parts)
-            parts, length = [], 0
-        if not part:
-            return
-
-
 def beginning(source: Source) -> Source | None:
     """The beginning of a log as a log of its own; None where reading it would take it away."""
     if source.events is not None:
@@ -261,8 +239,10 @@ def beginning(source: Source) -> Source | None:
             if all_there
             else None
         )
-    if source.path is None and source.data is None:
-        return None
+    once = source.first_bytes(SAMPLE_BYTES)
+    if once is not None:
+        packed = Source(source.name, source.reference, data=once, given_encoding=source.given_encoding)
+        return beginning(dataclasses.replace(packed, max_unpacked_bytes=source.max_unpacked_bytes))
     if source.path is not None and source.size is not None and source.size <= SMALL_BYTES and source.path.is_file():
         with contextlib.suppress(OSError):  # said where the log itself is read
             source.hold()
@@ -276,6 +256,21 @@ def beginning(source: Source) -> Source | None:
         return None
     data = chunk[: chunk.rfind(b"\n", 0, SAMPLE_BYTES) + 1 or SAMPLE_BYTES]
     return Source(source.name, source.reference, data=data)
+
+
+def refuse_once(given: Iterable[Given], why: str) -> None:
+    """Refuses logs that can be read once, such as a pipe, where they have to be read again.
+
+    Raises:
+        UsageError: there is one.
+    """
+    for one in given:
+        is_path = isinstance(one, os.PathLike) or (isinstance(one, str) and "\n" not in one)
+        path = Path(os.fspath(one)) if is_path else None  # type: ignore[arg-type]
+        is_other = path is not None and path.exists() and not (path.is_file() or path.is_dir())
+        if one == "-" or is_other:
+            name = "standard input" if one == "-" else shown_name(str(path))
+            raise UsageError(f"{name} can be read once, and {why}", "write it to a file first")
 
 
 def shown_name(name: str) -> str:

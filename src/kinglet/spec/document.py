@@ -54,7 +54,10 @@ class Base:
 
 @dataclass
 class Document:
-    """The values of one YAML text, with the place of each key and value; base: what it extends, whose values it has."""
+    """The values of one YAML text, with the place of each key and value; base: what it extends, whose values it has.
+
+    numbers: numbers and truth values as they are written.
+    """
 
     name: str
     values: Any = None
@@ -62,6 +65,7 @@ class Document:
     starts: dict[KeyPath, Place] = field(default_factory=dict)
     quoted: set[KeyPath] = field(default_factory=set)
     multiline: set[KeyPath] = field(default_factory=set)
+    numbers: dict[KeyPath, str] = field(default_factory=dict)
     base: Base | None = None
 
     @property
@@ -294,4 +298,6 @@ class _Builder:
         if isinstance(value, int) and not -(2**63) <= value < 2**63:
             self.problems.append(self.document.problem(path, "is a number of more than 64 bits", "put text in quotes"))
             return None
+        if not isinstance(value, str):
+            self.document.numbers[path] = str(node.value)
         return value

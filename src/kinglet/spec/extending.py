@@ -202,6 +202,8 @@ class _Merger:
         if spot.path in source.keys:
             out.keys[path] = source.keys[spot.path]
         out.starts[path] = source.starts.get(spot.path, source.place(spot.path))
+        if spot.path in source.numbers:
+            out.numbers[path] = source.numbers[spot.path]
         for marks, own in ((source.quoted, out.quoted), (source.multiline, out.multiline)):
             if spot.path in marks:
                 own.add(path)

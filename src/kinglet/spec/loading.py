@@ -162,7 +162,7 @@ def _problem(detail: ErrorDetails, found: Document, section: type[BaseModel] | N
         return found.problem(path, f"is {value!r}", f"must be at least {context['ge']}")
     hint = _WANTED.get(kind, detail["msg"])
     if kind == "string_type" and isinstance(value, int | float):
-        hint += ': put it in quotes, "' + str(value).lower() + '"'
+        hint += f': put it in quotes, "{found.numbers.get(path, value)}"'
     return found.problem(path, f"is {_shown(value)}", hint)
 
 

@@ -22,7 +22,7 @@ from kinglet.runtime.parsed import Parsed
 from kinglet.runtime.pipeline import STAGES, begun
 from kinglet.runtime.steps import apply_one
 from kinglet.runtime.work import Options, Work
-from kinglet.source.logs import Given, open_sources
+from kinglet.source.logs import Given, open_sources, refuse_once
 
 _EVENTS = 50_000
 _OF_CASES = 4_000
@@ -81,7 +81,9 @@ def cost(parser: Parser, log: Given, siblings: Sequence[Parser] = ()) -> Cost:
 
     Raises:
         InputError: the log cannot be read, or has no event.
+        UsageError: it can be read once only.
     """
+    refuse_once([log], "it is measured several times")
     rounds = [_measured(parser, log) for _ in range(_ROUNDS)]
     clock, parsed, count = min(rounds, key=lambda one: sum(one[0].spent.values()))
     if not count:

@@ -28,7 +28,7 @@ from kinglet.names import field_of
 from kinglet.parser import Parser, load_text
 from kinglet.patterns.types import TYPES
 from kinglet.plan.headers import is_under_header
-from kinglet.source.logs import Given, open_sources
+from kinglet.source.logs import Given, open_sources, refuse_once
 from kinglet.spec.ready import ready_parsers
 from kinglet.teaching.changes import changes
 from kinglet.teaching.lesson import Lesson, Matched
@@ -66,6 +66,7 @@ def teach(
     field = field_of_marks(marks)
     if kind is not None and kind not in TYPES:
         raise UsageError(f"there is no slot type `{kind}`", f"types are {', '.join(TYPES)}")
+    refuse_once([log], "it is parsed before and after")
     name = parser if isinstance(parser, str) else parser._document.name
     before, text = _file(name, log, encoding, zone)
     loaded = load_text(text, name)

@@ -10,6 +10,6 @@ from kinglet.runtime.work import Work
 
 
 def extract(work: Work) -> None:
-    """Adds what variants read of the events; several parsers at once do this by themselves, in `runtime.shared_batches`."""
+    """Adds what variants read of the events; several parsers do it by themselves, in `runtime.shared_batches`."""
     rows = pl.int_range(len(work.batch), dtype=pl.UInt32, eager=True)
     work.take(run_requests(read_events(work.plan, work.batch, rows, work.reference)))
