@@ -232,9 +232,9 @@ changes:
         os.mkfifo("pipe")
         for log, name in (("-", "standard input"), ("pipe", "pipe")):
             for call in (
-                ["compare", old, new, log],
-                ["check", old, "--cost", log],
-                ["teach", old, log, "--mark", "1:a=b"],
+                ["compare", str(old), str(new), log],
+                ["check", str(old), "--cost", log],
+                ["teach", str(old), log, "--mark", "1:a=b"],
             ):
                 with self.subTest(call=call):
                     called = command(*call)
