@@ -20,7 +20,18 @@ from kinglet.insight.timeline import timeline
 from kinglet.lint.linting import lint
 from kinglet.lint.table import chosen
 from kinglet.parser import Parser
-from kinglet.timestamps.order import Dates, Known, Times, after, date_in_name, dated, filled, near, second_hours
+from kinglet.timestamps.order import (
+    Dates,
+    Known,
+    Times,
+    after,
+    date_in_name,
+    dated,
+    filled,
+    moment_in_name,
+    near,
+    second_hours,
+)
 from kinglet.timestamps.zones import Zone, to_utc
 from tests.helpers import InFolder, examples, with_pattern
 from tests.helpers import kinglet as command
@@ -494,6 +505,35 @@ class MissingDates(unittest.TestCase):
 
 
 class NewYear(InFolder):
+    def test_a_note_that_all_further_stamps_have_is_kept(self) -> None:
+        rules = (
+            "time: [{from: stamp, format: iso8601}, {from: seen, to: seen_at, format: '%b %e %H:%M:%S', year: nearest}]"
+        )
+        file = with_pattern("{stamp:time} seen {seen:text}") + rules
+        lines = [f"2026-03-05T10:00:00Z seen Mar  {day} 09:59:58" for day in (4, 5)]
+        events = kinglet.load(file).parse(lines).events
+        self.assertEqual([["seen_at:year-nearest"]] * 2, events["time_notes"].to_list())
+        self.assertEqual([datetime(2026, 3, day, 9, 59, 58, tzinfo=UTC) for day in (4, 5)], events["seen_at"].to_list())
+
+    def test_the_new_year_comes_first_where_the_day_begins(self) -> None:
+        rules = "time: {from: stamp, format: '%b %e %H:%M:%S', zone: Pacific/Kiritimati, year: nearest}"
+        file = with_pattern("{stamp:text} x") + rules
+        for reference in ("2026-12-30T20:00:00Z", "2026-12-31T10:00:00Z"):  # it may be a day behind
+            with self.subTest(reference):
+                events = kinglet.load(file).parse(["Jan  1 09:00:00 x"], reference_time=reference).events
+                self.assertEqual([datetime(2026, 12, 31, 19, tzinfo=UTC)], events["time"].to_list())
+
+    def test_the_moment_at_which_a_log_ends_that_has_it_in_its_name(self) -> None:
+        for name, moment in {
+            "app-2026-11-30.log": datetime(2026, 12, 1, tzinfo=UTC),
+            "app-20261231.log": datetime(2027, 1, 1, tzinfo=UTC),
+            "app-2026-02.log": datetime(2026, 3, 1, tzinfo=UTC),
+            "app-2026.log": datetime(2027, 1, 1, tzinfo=UTC),
+            "2024/app.log": None,
+        }.items():
+            with self.subTest(name):
+                self.assertEqual(moment, moment_in_name(name))
+
     def test_a_log_over_new_year_in_either_direction_and_leap_days(self) -> None:
         rule = "{find: start, format: rfc3164}"
         stamps = ["Dec 31 23:59:58", "Dec 31 23:59:59", "Jan  1 00:00:00", "Jan  1 00:00:01"]

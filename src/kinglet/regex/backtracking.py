@@ -75,7 +75,7 @@ def search(regex: str, text: str, seconds: float = BUDGET) -> Any:
 @functools.lru_cache(maxsize=4096)
 def _repeats(regex: str) -> int:
     """How many repeats without an end a regex has; many where one stands in another."""
-    count = 0
+    count = 0  # speed
     for piece in _REPEAT.finditer(regex):
         count += piece["repeat"] is not None
         # a repeated group can take time that doubles with each character, so one is too many
@@ -85,7 +85,7 @@ def _repeats(regex: str) -> int:
 
 def _is_harmless(regex: str, length: int) -> bool:
     """Whether an engine that goes back cannot take long over so long a text."""
-    return length <= _SHORT and _repeats(regex) <= _FEW
+    return length <= _SHORT and _repeats(regex) <= _FEW  # speed
 
 
 class Budget:

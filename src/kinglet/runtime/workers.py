@@ -65,7 +65,7 @@ def in_turn(
         return parsed
 
     last: TurnType | None = None
-    if workers == 1:
+    if workers == 1:  # speed
         for batch in batches:
             if batch is not None:
                 last = next_turn(last) if next_turn is not None else None

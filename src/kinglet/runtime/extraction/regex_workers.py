@@ -22,7 +22,7 @@ MOST = 64  # speed
 """Workers; with more regexes than they have places for, some are compiled again."""
 
 _numbers = itertools.count()
-_processors = threading.Semaphore(os.cpu_count() or 1)
+_processors = threading.Semaphore(os.cpu_count() or 1)  # speed
 """Threads that wait for a processor would only take turns with those that put the results together."""
 
 
@@ -57,7 +57,7 @@ def _forget() -> None:
     """A forked process has none of the threads of the one it comes from."""
     global _processors
     _thread.cache_clear()
-    _processors = threading.Semaphore(os.cpu_count() or 1)
+    _processors = threading.Semaphore(os.cpu_count() or 1)  # speed
 
 
 if hasattr(os, "register_at_fork"):
