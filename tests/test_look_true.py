@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
+from kinglet.lint.linting import lint
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.grammar import parse, slots
 from kinglet.patterns.types import TYPES
@@ -116,6 +117,10 @@ class Printed(InFolder):
         suggestion = kinglet.look(text)[0].suggestion
         self.assertIn("format: ncsa", suggestion)
         self.assertEqual(50, kinglet.load(suggestion).parse(text).counts["complete"])
+        named = text.replace("192.0.2.7", "quay.marram.example")
+        for log, client in ((text, "{client:ip} "), (named, "{client} ")):
+            self.assertIn(client, kinglet.look(log)[0].suggestion)
+            self.assertEqual([], [str(one) for one in lint(kinglet.load(kinglet.draft(log).text))])
 
     def test_odd_logs_do_not_stop_it(self) -> None:
         for data in (

@@ -38,8 +38,9 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
         written = f"[{', '.join(formats)}]" if len(formats) > 1 else formats[0]
         out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {written}}}"]
         return "\n".join([*out, "variants: [{name: any, pattern: '{message:rest}'}]"]) + "\n"
-    if found is None and is_access(raw):
-        out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(ACCESS)}"]
+    access = access_pattern(raw) if found is None else None
+    if access is not None:
+        out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(access)}"]
         return "\n".join(out) + "\n"
     if found is not None:
         rule = _rule(found.stamp, stamps, raw)
@@ -57,16 +58,26 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
 
 _ENOUGH = 0.95
 _MARKED = 0.8
-ACCESS = (
+_ACCESS = (
     '{client} {ident} {user} [{stamp:time}] "{request:text}" {status:int} {size}'
     '[[ "{referrer:text}" "{agent:text}"]][[ {others:rest}]]'
 )
 
 
-def is_access(raw: pl.Series) -> bool:
-    """Whether nearly all events are lines of a web server's log of accesses."""
-    regex = to_regexes(parse(ACCESS), {"stamp": parse_format("ncsa").shape})[-1]
-    return float(raw.head(4 * _PROBE).str.contains(regex).mean() or 0) >= _ENOUGH  # type: ignore[arg-type]
+def access_pattern(raw: pl.Series) -> str | None:
+    """The pattern of a web server's log of accesses (NCSA common and combined) where nearly all events are its lines.
+
+    A client is an address where all are; a server may write names instead.
+    """
+
+    def share(pattern: str, events: pl.Series) -> float:
+        regex = to_regexes(parse(pattern), {"stamp": parse_format("ncsa").shape})[-1]
+        return float(events.str.contains(regex).mean() or 0)  # type: ignore[arg-type]
+
+    if share(_ACCESS, raw.head(4 * _PROBE)) < _ENOUGH:
+        return None
+    of_addresses = _ACCESS.replace("{client}", "{client:ip}")
+    return of_addresses if share(of_addresses, raw) == share(_ACCESS, raw) else _ACCESS
 
 
 def syslog_head(raw: pl.Series) -> str | None:

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
-from kinglet.discover.suggestion import ACCESS, head_formats, is_access, stamp_format, syslog_head
+from kinglet.discover.suggestion import access_pattern, head_formats, stamp_format, syslog_head
 from kinglet.drafting.classes import severities
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, Written, written
@@ -41,8 +41,9 @@ class Bodies(NamedTuple):
 def messages(work: Work) -> tuple[pl.DataFrame, Parser]:
     """Drafts variants for the messages of a log; gives its events as these read them, and the parser."""
     bodies = _bodies(work)
-    if work.shape.syslog is None and is_access(work.raw):
-        return _access(work)
+    access = access_pattern(work.raw) if work.shape.syslog is None else None
+    if access is not None:
+        return _access(work, access)
     rows = sampled(range(len(bodies.first)))
     mined = _mined(work, bodies, rows, bodies.head)
     if mined.head:
@@ -112,11 +113,13 @@ def _bodies(work: Work) -> Bodies:
     return Bodies(columns["body"].fill_null("").to_list(), more, Head(), apps)
 
 
-def _access(work: Work) -> tuple[pl.DataFrame, Parser]:
-    """A variant for a web server's log of accesses, whose form is known (NCSA common and combined)."""
+def _access(work: Work, pattern: str) -> tuple[pl.DataFrame, Parser]:
+    """A variant for a web server's log of accesses, whose form is known."""
     work.shape.time = {**(work.shape.time or {}), "from": "stamp", "format": "ncsa"}
-    fixed = Written([], [], [], fixed=ACCESS)
-    fields = [Slot(slot.name, slot.type, [], alias=_OF_ACCESS.get(slot.name, "")) for slot in in_pattern(parse(ACCESS))]
+    fixed = Written([], [], [], fixed=pattern)
+    fields = [
+        Slot(slot.name, slot.type, [], alias=_OF_ACCESS.get(slot.name, "")) for slot in in_pattern(parse(pattern))
+    ]
     work.shape.variants = [Variant("request", fixed, list(range(len(work.raw))), fields=fields)]
     return work.proved()
 
