@@ -84,8 +84,17 @@ class Shapes(unittest.TestCase):
             f"session of user {PEOPLE[i % 6]} begun", f"{PEOPLE[i % 6]} left berth {i}",
             f"hold {i} temp=-{i % 9}.5C")]  # fmt: skip
         lines = [f"2026-03-05T10:{i // 60:02}:{i % 60:02}Z {text}" for i, text in enumerate(texts)]
-        shapes = {"session of user {user} begun", "{user} left berth {berth:int}", "hold {hold:int} temp={temp}"}
+        shapes = {"session of user {user} begun", "{user} left berth {berth:int}", "hold {hold:int} temp={temp:num}C"}
         self.assertEqual(shapes, {text.removeprefix("{stamp:time} ") for _, text in shapes_of(lines)})
+
+    def test_units_and_quotes_are_fixed_text(self) -> None:
+        lines = [
+            f"2026-03-05T10:00:{i:02}Z load={9 + 37 * i}kg wind={i % 20}.{i % 7}m/s "
+            f"heat {12 + i % 9}°C user «{PEOPLE[i % 6]}»"
+            for i in range(60)
+        ]
+        shape = "{stamp:time} load={load:int}kg wind={wind:num}m/s heat {heat:int}°C user «{user}»"
+        self.assertEqual([(60, shape)], shapes_of(lines))
 
     def test_rare_shapes_are_not_hidden(self) -> None:
         lines = [f"pump {i} started" for i in range(500)] + ["reactor on fire"]

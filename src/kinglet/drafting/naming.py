@@ -6,10 +6,11 @@ import re
 import unicodedata
 from collections.abc import Iterable
 
+from kinglet.mining.cells import QUOTING
 from kinglet.names import RESERVED
 
-_KEY = re.compile(r"([A-Za-z_][\w.-]*)[\"']?\s*[=:]\s*[\"'\[(<{#]?$")
-_WORDS = re.compile(r"([A-Za-z][A-Za-z_-]*)[\s\"'(\[<{#:=]*$")
+_KEY = re.compile(rf"([A-Za-z_][\w.-]*)[\"']?\s*[=:]\s*[\"'\[(<{{#{QUOTING}]?$")
+_WORDS = re.compile(rf"([A-Za-z][A-Za-z_-]*)[\s\"'(\[<{{#:={QUOTING}]*$")
 _SIDES = {
     "from": "src",
     "to": "dst",

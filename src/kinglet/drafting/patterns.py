@@ -85,8 +85,9 @@ class Written:
 
     @property
     def words(self) -> str:
-        """The fixed text that every line has."""
-        return "".join(part if isinstance(part, str) else " " for part in self.parts)
+        """The fixed text that every line has, but for letters right behind a slot, such as a unit."""
+        joined = "".join(part if isinstance(part, str) else "\0" for part in self.parts)
+        return re.sub(r"\0[^\W\d_]*", " ", joined)
 
 
 @dataclass

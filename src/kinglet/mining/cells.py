@@ -54,6 +54,9 @@ _COMPOSED = (
 """Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number."""
 _LONGEST = 2000
 """Characters of a text that are looked into."""
+QUOTING = "«»„“”‘’‚‹›"
+_LEADING = "#*@$&!~^+-,:=" + QUOTING
+_ENDING = ",;:.!?=\"'" + QUOTING
 _CLOSING = {")": "(", "]": "[", "}": "{", ">": "<"}
 
 
@@ -132,11 +135,11 @@ def _chunk(text: str) -> Cells:
     """The cells of text without blanks: signs around it by themselves, and within it only where its form is known."""
     core, signs = text, ""
     while core and (
-        core[-1] in ",;:.!?=\"'" or (core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1]))
+        core[-1] in _ENDING or (core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1]))
     ):
         core, signs = core[:-1], core[-1] + signs
     lead = ""
-    while len(core) > 1 and core[0] in "#*@$&!~^+-,:=" and not _TYPED.fullmatch(core) and not _SIGNED.match(core):
+    while len(core) > 1 and core[0] in _LEADING and not _TYPED.fullmatch(core) and not _SIGNED.match(core):
         core, lead = core[1:], lead + core[0]
     inner = _core(core) if core else Cells((), ())
     return Cells((*lead, *inner.keys, *signs), (*lead, *inner.texts, *signs))

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TypeVar, cast
 
-from kinglet.mining.cells import NAME, TEXT, WORD, is_value, value
+from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, is_value, value
 from kinglet.mining.columns import Table
 
 _CONSTANT = 3
@@ -71,12 +71,24 @@ def parts_of(found: Table, values: list[list[str | None]], form_of: Sequence[int
 
 _MOST_PIECES = 7
 _SIGNS = re.compile(r"([:/=#,|])")
+_AMOUNT = re.compile(r"([+-]?[0-9]{1,9}(?:\.[0-9]+)?)((?:[^\W\d_]{1,5}|°[CFK]?)(?:/[^\W\d_]{1,3})?[²³]?)")
+"""A number and its unit, whatever that is."""
 
 
 def _pieces(part: Literal | Varying, *, is_head: bool) -> list[Literal | Varying]:
-    """What a name is made of, where all of them have the same signs in them: `{package}:{machine}`."""
+    """What a name is made of, where all of them have the same signs in them: `{package}:{machine}`.
+
+    Or the same unit behind a number: `{weight:int}kg`.
+    """
     if not isinstance(part, Varying) or part.looks != {value(NAME)}:
         return [part]
+    amounts = [_AMOUNT.fullmatch(text) if text is not None else None for text in part.values]
+    measured = [found for found in amounts if found is not None]
+    if len(measured) >= _CONSTANT and len(measured) == sum(text is not None for text in part.values):
+        numbers, units = ({found[i] for found in measured} for i in (1, 2))
+        if len(units) == 1 and len(numbers) > 1 and not is_head:
+            values = [found[1] if found is not None else None for found in amounts]
+            return [Varying(values, frozenset({value(NUMBER)})), Literal(units.pop())]
     split = [_SIGNS.split(text) if text is not None else None for text in part.values]
     known = [pieces for pieces in split if pieces is not None]
     first = known[0]
