@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
 SMALL_BYTES = 64 * 1024  # speed
 """Files of no more are read whole, and once."""
-CHUNK_BYTES = 5 * 2**19  # speed
+CHUNK_BYTES = 4 * 2**20  # speed
 IDLE_SECONDS = 5.0
 SAMPLE_BYTES = 48 * 1024
 SAMPLE_EVENTS = 400
