@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bz2
 import gzip
 import json
 import os
@@ -116,6 +117,41 @@ class Sets(InFolder):
             "is empty", command("run", "-p", "a.yaml", "-p", "dpkg", self.write("e.log", ""), "-o", "o.csv").err
         )
 
+    def test_what_comes_through_a_pipe_is_read_as_the_file_it_comes_from(self) -> None:
+        form = "time: {from: stamp, format: iso8601}\nvariants: [{name: any, pattern: '{stamp:time} {body:rest}'}]\n"
+        claiming = kinglet.load(HEAD % "tide" + "claims: {contains: [low tide]}\n" + form)
+        both = ParserSet([claiming, kinglet.load(GATE)])
+        for text in ("berth free", "low tide é"):
+            lines = "".join(f"2026-03-05T10:00:00Z {text}\ngate {number} opened by a.pires\n" for number in range(3000))
+            for name, data in {
+                "short": lines[:400].encode(),
+                "long": lines.encode(),
+                "packed": gzip.compress(lines.encode()),
+                "in blocks": bz2.compress((lines + f"# {random.Random(1).randbytes(200_000).hex()}\n").encode()),
+                "damaged": bz2.compress(lines.encode())[:-9],
+                "empty": b"",
+            }.items():
+                with self.subTest(text=text, name=name):
+                    Path("log").write_bytes(data)
+                    self.assertEqual(columns(both.parse("log")), columns(self.through_a_pipe(both, data)))
+
+    def through_a_pipe(self, parsers: ParserSet, data: bytes) -> kinglet.Result:
+        """What comes of a log whose first lines stand there before the others."""
+        reader, writer = os.pipe()
+
+        def write() -> None:
+            with open(writer, "wb", buffering=0) as stream:
+                stream.write(data[:90])
+                time.sleep(0.01)
+                stream.write(data[90:])
+
+        thread = threading.Thread(target=write)
+        thread.start()
+        result = parsers.parse(f"/dev/fd/{reader}")
+        thread.join()
+        os.close(reader)
+        return result
+
 
 class Openings(InFolder):
     """Small logs: each is opened once, and what is wrong with one touches no other."""
@@ -208,39 +244,6 @@ class Choosing(unittest.TestCase):
         free = kinglet.load(HEAD % "tide" + form)
         found = ParserSet([free, gate]).parse(["2026-03-05T10:00:00Z berth free"]).events
         self.assertEqual(["tide"], found["parser"].to_list())
-
-    def test_what_comes_through_a_pipe_is_read_as_the_file_it_comes_from(self) -> None:
-        form = "time: {from: stamp, format: iso8601}\nvariants: [{name: any, pattern: '{stamp:time} {body:rest}'}]\n"
-        claiming = kinglet.load(HEAD % "tide" + "claims: {contains: [low tide]}\n" + form)
-        both = ParserSet([claiming, kinglet.load(GATE)])
-        for text in ("berth free", "low tide é"):
-            lines = "".join(f"2026-03-05T10:00:00Z {text}\ngate {number} opened by a.pires\n" for number in range(3000))
-            for name, data in {
-                "short": lines[:400].encode(),
-                "long": lines.encode(),
-                "packed": gzip.compress(lines.encode()),
-                "empty": b"",
-            }.items():
-                with self.subTest(text=text, name=name):
-                    Path("log").write_bytes(data)
-                    self.assertEqual(columns(both.parse("log")), columns(self.through_a_pipe(both, data)))
-
-    def through_a_pipe(self, parsers: ParserSet, data: bytes) -> kinglet.Result:
-        """What comes of a log whose first lines stand there before the others."""
-        reader, writer = os.pipe()
-
-        def write() -> None:
-            with open(writer, "wb", buffering=0) as stream:
-                stream.write(data[:90])
-                time.sleep(0.01)
-                stream.write(data[90:])
-
-        thread = threading.Thread(target=write)
-        thread.start()
-        result = parsers.parse(f"/dev/fd/{reader}")
-        thread.join()
-        os.close(reader)
-        return result
 
     def test_the_log_is_cut_so_that_most_of_it_is_complete(self) -> None:
         blocks = (

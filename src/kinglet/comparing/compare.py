@@ -44,8 +44,8 @@ def compare(
         InputError: a log cannot be read.
         UsageError: a log can be read once only.
     """
-    refuse_once(sources, "here are two parsers")
     given = [one if isinstance(one, str | bytes) or hasattr(one, "__fspath__") else list(one) for one in sources]
+    refuse_once(given, "here are two parsers")
     readers = _Reader(old, rules), _Reader(new, rules)
     found = total(
         _of_pair(pair, rules)

@@ -283,7 +283,7 @@ class Automaton:
         going: list[tuple[int, Edges]] = []
         bit = 1 << byte % ASCII
         is_first = byte >= ASCII + FOLLOWING
-        wanted = "byte" if byte < ASCII or is_first else "following"
+        wanted = "byte" if byte < ASCII else "following"
         alike = bit if is_first else ALL_OF_ASCII if byte < ASCII else _ANY_FOLLOWING
         nodes = self.graph.nodes
         for node, edges in self._states[state].threads:

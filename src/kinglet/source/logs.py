@@ -33,6 +33,7 @@ CHUNK_BYTES = 4 * 2**20  # speed
 IDLE_SECONDS = 5.0
 SAMPLE_BYTES = 48 * 1024
 SAMPLE_EVENTS = 400
+_MOST_AHEAD = 4 * 2**20
 
 Given = str | os.PathLike[str] | bytes | Iterable[str]
 
@@ -239,10 +240,8 @@ def beginning(source: Source) -> Source | None:
             if all_there
             else None
         )
-    once = source.first_bytes(SAMPLE_BYTES)
-    if once is not None:
-        packed = Source(source.name, source.reference, data=once, given_encoding=source.given_encoding)
-        return beginning(dataclasses.replace(packed, max_unpacked_bytes=source.max_unpacked_bytes))
+    if source.first_bytes(0) is not None:
+        return _beginning_of_stream(source)
     if source.path is not None and source.size is not None and source.size <= SMALL_BYTES and source.path.is_file():
         with contextlib.suppress(OSError):  # said where the log itself is read
             source.hold()
@@ -258,6 +257,22 @@ def beginning(source: Source) -> Source | None:
     return Source(source.name, source.reference, data=data)
 
 
+def _beginning_of_stream(source: Source) -> Source | None:
+    """The same of what can be read once; what is wrong with it is said where it is read itself."""
+    size = SAMPLE_BYTES
+    while size <= _MOST_AHEAD:
+        data = source.first_bytes(size) or b""
+        head = dataclasses.replace(source, stream=None, path=None, size=len(data), data=data)
+        try:
+            return beginning(head)
+        except InputError:
+            # of some packed data nothing can be unpacked before there are hundreds of thousands of bytes
+            if len(data) < size or packing_of(data) is None:
+                return None
+        size *= 4
+    return None
+
+
 def refuse_once(given: Iterable[Given], why: str) -> None:
     """Refuses logs that can be read once, such as a pipe, where they have to be read again.
 
@@ -265,6 +280,8 @@ def refuse_once(given: Iterable[Given], why: str) -> None:
         UsageError: there is one.
     """
     for one in given:
+        if isinstance(one, Iterator):
+            raise UsageError(f"a {type(one).__name__} can be read once, and {why}", "give a list")
         is_path = isinstance(one, os.PathLike) or (isinstance(one, str) and "\n" not in one)
         path = Path(os.fspath(one)) if is_path else None  # type: ignore[arg-type]
         is_other = path is not None and path.exists() and not (path.is_file() or path.is_dir())
