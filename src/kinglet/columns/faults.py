@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import polars as pl
 
+from kinglet.columns.named_bits import name_lists
+
 Faults = list[tuple[str, pl.Series]]
 """Faults by name, each with a mask of the events that have it; the masks are as long as the columns."""
-_LISTS = pl.List(pl.String())
 _AT_ONCE = 60  # bits of a number
 
 
@@ -20,10 +21,9 @@ def fault_lists(faults: Faults) -> pl.Series:
 
 
 def _named(faults: Faults) -> pl.Series:
-    # few events have any, and those mostly the same ones
     bits = pl.Series([0], dtype=pl.Int64).new_from_index(0, len(faults[0][1]))
     for i, (_, mask) in enumerate(faults):
         bits = bits + mask.fill_null(False).cast(pl.Int64) * (1 << i)
-    found = bits.unique().sort()
-    names = [[name for i, (name, _) in enumerate(faults) if value >> i & 1] for value in found]
-    return pl.Series("faults", names, dtype=_LISTS)[found.search_sorted(bits)]
+    return name_lists(bits, lambda value: [name for i, (name, _) in enumerate(faults) if value >> i & 1]).alias(
+        "faults"
+    )

@@ -6,6 +6,8 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.columns.named_bits import name_lists
+
 
 class Note(NamedTuple):
     name: str
@@ -32,7 +34,6 @@ BIT = {note.name: 1 << i for i, note in enumerate(NOTES)}
 """The bit of each note in a column of notes."""
 
 DTYPE = pl.UInt16()
-LISTS = pl.List(pl.String())
 
 
 def none(height: int) -> pl.Series:
@@ -50,9 +51,7 @@ def named(bits: int) -> list[str]:
 
 def lists(bits: pl.Series, of: str = "") -> pl.Series:
     """The names of each row's notes, null where there is none; of: a field that they are about."""
-    found = bits.unique().sort()
-    names = pl.Series([[of + name for name in named(value)] or None for value in found], dtype=LISTS)
-    return names.new_from_index(0, len(bits)) if len(found) == 1 else names[found.search_sorted(bits)]
+    return name_lists(bits, lambda value: [of + name for name in named(value)] or None)
 
 
 def joined(lists: list[pl.Series]) -> pl.Series:
