@@ -418,6 +418,63 @@ class OddLogs(unittest.TestCase):
         self.assertEqual([f"u{i}" for i in range(30)], events.filter(events["lines"].is_not_null())["u"].to_list()
                          if "u" in events.columns else events["user"].drop_nulls().to_list())  # fmt: skip
 
+    def test_a_name_at_the_end_of_what_all_lines_say_is_a_value(self) -> None:
+        lines = [
+            f"2026-05-06 07:08:{i:02} [{('TX', 'RX')[i % 2]}] order {i * 37} by {USERS[i % 5]}"
+            + "\n  2 bolts" * (i % 3)
+            for i in range(60)
+        ]
+        found = self.held(lines)
+        self.assertEqual(1, len(found.messages))
+        self.assertEqual([USERS[i % 5] for i in range(60)], found.parser.parse(lines).events["user"].to_list())
+
+    def test_ports_behind_addresses_of_both_kinds(self) -> None:
+        rng = random.Random(3)
+        ends = [(rng.choice(("192.0.2.7", "2001:db8::5", "2001:db8::af")), rng.randint(20, 65_000)) for _ in range(90)]
+        lines = [f"2026-05-06 07:08:09 link from {ip}:{port} is up" for ip, port in ends]
+        found = self.held(lines)
+        self.assertEqual(ends, found.parser.parse(lines).events.select("src_ip", "src_port").rows())
+        bare = [f"2026-05-06 07:08:09 link from 2001:db8::{i}:22 is up" for i in range(1, 60)]
+        self.assertEqual(
+            [f"2001:db8::{i}:22" for i in range(1, 60)], self.held(bare).parser.parse(bare).events["src_ip"].to_list()
+        )
+
+    def test_levels_however_they_are_written(self) -> None:
+        texts = ("session {0} of {1} closed after {0}s", "cannot reach 192.0.2.{0}: timed out", "cache holds {0} items")
+        for head, levels in (
+            ("[{1:5}][2026-05-06 07:08:{0:02},008][core]", ("INFO", "WARN", "ERROR")),
+            ("2026-05-06 07:08:{0:02}.008 {1}", ("I", "W", "E")),
+            ("\x1b[90m2026-05-06 07:08:{0:02}.008\x1b[0m \x1b[32m{1}\x1b[0m", ("info", "warning", "error")),
+        ):
+            with self.subTest(head=head):
+                lines = [
+                    f"{head.format(i, levels[i * 7 % 3])} {texts[i % 10 % 3].format(i + 9, USERS[i % 4])}"
+                    for i in range(60)
+                ]
+                found = self.held(lines)
+                events = found.parser.parse(lines).events
+                self.assertEqual((60, 3), (found.complete, len(found.messages)))
+                self.assertEqual([levels[i * 7 % 3] for i in range(60)], events["level"].to_list())
+                self.assertEqual(
+                    [datetime(2026, 5, 6, 7, 8, i, 8000, UTC) for i in range(60)], events["time"].to_list()
+                )
+
+    def test_what_has_no_time_is_said(self) -> None:
+        found = self.held([f"pump {i} runs at {i * 3} rpm" for i in range(40)])
+        self.assertEqual(["no stamp of a known form was found, so events have no time"], [d.what for d in found.doubts])
+        self.assertIn("# Unsure: no stamp of a known form was found", found.text)
+
+    def test_blocks_between_drawn_lines(self) -> None:
+        text = "".join(
+            f"{'=' * 20}\nReport {i}\nDate : Tuesday, November 03, 2026 21:15:{i:02}\n"
+            f"User : {USERS[i % 5]}\nLoad : {i} t\n\n"
+            for i in range(40)
+        )
+        found = self.held(text.encode())
+        events = found.parser.parse(text).events
+        self.assertEqual((40, list(range(40))), (found.complete, events["report"].to_list()))
+        self.assertEqual([datetime(2026, 11, 3, 21, 15, i, tzinfo=UTC) for i in range(40)], events["time"].to_list())
+
     def test_hostile_text(self) -> None:
         for text in (
             "\x1b[31m red {{x}} [[ y ]] 'q' \"z{0}\" - name: evil # c: {{{{",

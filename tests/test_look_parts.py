@@ -21,7 +21,8 @@ from kinglet.discover.suggestion import file_stem, flow
 from kinglet.discover.words import percent, size
 from kinglet.source.logs import open_sources
 from kinglet.spec.schema import Csv, Events
-from kinglet.timestamps.known_forms import FINDABLE, format_of, stamps
+from kinglet.timestamps.known_forms import FINDABLE
+from kinglet.timestamps.stamps_in_text import format_of, stamps
 from tests.helpers import examples
 
 PEOPLE = ("m.okoro", "t.varela", "j.lindqvist", "a.pires", "s.amadi", "h.fontaine")

@@ -26,7 +26,8 @@ from kinglet.discover.report import Look
 from kinglet.source.logs import Source
 from kinglet.spec.ready import ready_parsers
 from kinglet.timestamps.formats import parse_format
-from kinglet.timestamps.known_forms import FINDABLE, format_of, stamps
+from kinglet.timestamps.known_forms import FINDABLE
+from kinglet.timestamps.stamps_in_text import format_of, stamps
 from tests.helpers import ROOT, InFolder, kinglet
 
 # name: encoding, container, events, number of events, place of the time, its format
@@ -276,6 +277,7 @@ class Oddities(InFolder):
             (["03/14", "14/03"], "both orders: line 2 can only be day first, line 1 only month first", "%d/%m"),
             (["03/04", "03/05", "04/01"], "month first is likely, not sure", "%m/%d"),
             (["03/03", "04/04"], "cannot be told from this sample", "%d/%m"),
+            (["12/03"], "month first is likely, not sure: no number is above 12, but so the log ends", "%m/%d"),
         ):
             with self.subTest(days=days):
                 path = self.write("x.log", "".join(f"{day}/2026 10:00:00 pump started\n" for day in days))
@@ -283,6 +285,45 @@ class Oddities(InFolder):
                 found = one(path).stamps[0]
                 self.assertIn(said, found.ambiguity)
                 self.assertEqual(f"{text}/%Y %H:%M:%S", found.format)
+
+    def test_a_year_of_two_digits_may_stand_first(self) -> None:
+        written = datetime(2026, 12, 31, tzinfo=UTC).timestamp()
+        for dates, said, text in (
+            (["26/12/03", "26/12/04", "26/12/05"], "the year first: the first number changes less", "%y/%m/%d"),
+            (["03/12/26", "04/12/26"], "", "%d/%m/%y"),
+            (["26/12/23", "26/12/23"], "the year first is likely, not sure: so the log ends on 2026-12-23", "%y/%m/%d"),
+            (["12/11/10", "12/11/10"], "the year first", "%y/%m/%d"),
+        ):
+            with self.subTest(dates=dates):
+                path = self.write("x.log", "".join(f"{day} 10:00:0{i} pump on\n" for i, day in enumerate(dates)))
+                os.utime(path, (written, written))
+                found = one(path).stamps[0]
+                self.assertIn(said, found.ambiguity)
+                self.assertEqual(f"{text} %H:%M:%S", found.format)
+
+    def test_where_events_start(self) -> None:
+        for event, start in (
+            ("Nov 24 21:15:{0:02} 2026 winch {0}\n  load={0}\n", r"^[A-Za-z]+ [ \d]\d \d+:\d{2}:\d{2} (?:19|20)\d{2}"),
+            ("-----BEGIN-----\nid={0}\ntime=2026-11-24T21:15:{0:02}Z\n  more\n-----END-----\n", "^-----BEGIN-----$"),
+            ("20261124T2115{0:02}Z gate {0}\n\tis open\n", r"^(?:19|20)\d{6}T\d{4}"),
+        ):
+            with self.subTest(event=event):
+                found = one("".join(event.format(i) for i in range(40)).encode())
+                self.assertEqual(({"start": start}, 40), (found.boundaries[0].events, found.boundaries[0].count))
+                self.assertEqual((1.0, True), (found.stamps[0].share, found.stamps[0].is_time))
+                self.assertEqual(datetime(2026, 11, 24, 21, 15, 39, tzinfo=UTC), found.stamps[0].last)
+
+    def test_where_the_date_of_times_of_day_may_be(self) -> None:
+        clocks = [f"10:00:{i:02} pump {i} on\n" for i in range(30)]
+        for text, said in (
+            ("".join(f"23 listopada 2026 {line}" for line in clocks), "such as `23 listopada 2026`, may be its date"),
+            ("".join(f"== 0{day} Nov 2026 ==\n{''.join(clocks)}" for day in (3, 4)), "such as `== 03 Nov 2026 ==`"),
+            ("".join(clocks), ""),
+        ):
+            with self.subTest(said=said):
+                place = one(text.encode()).stamps[0]
+                self.assertEqual(("%H:%M:%S", not said), (place.format, place.decided))
+                self.assertIn(said, place.ambiguity)
 
     def test_large_logs_are_sampled_and_it_is_said(self) -> None:
         lines = "".join(

@@ -73,7 +73,8 @@ class Alike(unittest.TestCase):
 
     @given(st.lists(st.lists(st.sampled_from(
         ["a: 1", "a:", "b: x: y", "\tc: 2", "\t\td:  3 ", "free text", "\tmore text", "[part]", "", "http://x",
-         "é: ü", "a:b", " :"]
+         "é: ü", "a:b", " :",
+         "----", "  ===", "--", "=-="]
     ), max_size=6), min_size=1, max_size=8))  # fmt: skip
     @examples(36)
     def test_blocks(self, lines: list[list[str]]) -> None:
@@ -260,7 +261,7 @@ class LabelledBlocks(unittest.TestCase):
              "checks.done": "yes"},
             everything(BLOCK, Blocks()),
         )  # fmt: skip
-        self.assertEqual({"a": "1", "b": "2"}, everything("a = 1\nb = 2", Blocks("=")))
+        self.assertEqual({"a": "1", "b": "2"}, everything("====\na = 1\n  ----\nb = 2\n====", Blocks("=")))
         self.assertEqual("tension_in_kn", key_of(" Tension (in kN)"))
         self.assertIsNone(everything("no label here\nat 10:20", Blocks()))
         file = (

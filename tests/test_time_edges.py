@@ -17,8 +17,8 @@ from kinglet.patterns.grammar import PatternError, parse
 from kinglet.runtime.event_times import nanoseconds
 from kinglet.timestamps.abbreviations import OFFSETS
 from kinglet.timestamps.formats import parse_format
-from kinglet.timestamps.known_forms import stamps
 from kinglet.timestamps.reading import TimeReading, read
+from kinglet.timestamps.stamps_in_text import stamps
 from kinglet.timestamps.zones import Zone, to_utc
 from tests.helpers import examples
 

@@ -22,9 +22,9 @@ import kinglet
 from kinglet.timestamps import notes
 from kinglet.timestamps.abbreviations import OFFSETS, SEVERAL
 from kinglet.timestamps.formats import parse_format
-from kinglet.timestamps.known_forms import format_of, stamps
 from kinglet.timestamps.reading import TimeReading, read
 from kinglet.timestamps.stamps import Stamps
+from kinglet.timestamps.stamps_in_text import format_of, stamps
 from kinglet.timestamps.why_unread import why
 from tests.helpers import examples, with_pattern
 
@@ -115,6 +115,19 @@ WAYS = [
     Way("epoch_ns", lambda local: str(micros(local) * 1000 + 7), 6, True),
     Way("epoch_any", lambda local: str(micros(local)), 6, True),
 ]  # fmt: skip
+
+
+DATES = (
+    "%Y-%m-%d", "%d/%m/%Y", "%d.%m.%y", "%Y%m%d", "%d %b %Y", "%b %d, %Y", "%A, %B %d, %Y", "%d%b%Y", "%Y-%b-%d",
+    "%Y/%m/%d", "%Y.%m.%d", "%d.%m.%Y", "%d-%m-%Y", "%d-%m-%y", "%d/%m/%y", "%d-%b-%Y", "%d/%b/%Y", "%d.%b.%Y",
+    "%d %b %y", "%d-%b-%y", "%b %d %Y", "%B %d, %Y", "%d %B %Y", "%a %d %b %Y", "%a, %d %b %Y", "%A %d %B %Y",
+    "%a %b %d %Y", "%Y %b %d", "%Y/%b/%d", "%b-%d-%Y", "%b/%d/%Y", "%d. %B %Y",
+)  # fmt: skip
+CLOCKS = (
+    "%H:%M:%S", "%H.%M.%S", "%H%M%S", "%I:%M:%S %p", "%H:%M", "%H:%M:%S.%f", "%H:%M:%S,%f", "%I:%M %p", "%I:%M:%S%p",
+    "%Hh%Mm%Ss", "%H-%M-%S", "%I:%M:%S p.m.", "%H:%M:%S UTC", "%H:%M:%S +0200", "%H:%M:%SZ",
+)  # fmt: skip
+BETWEEN = ("  ", ", ", "T", "-", "_", " - ", "/", ":", " at ", "|", ";", "\t", ".", "@")
 
 
 def meant(way: Way, local: datetime) -> datetime:
@@ -288,6 +301,23 @@ class Tables(unittest.TestCase):
                 seen += 1
         self.assertGreater(seen, 80)
 
+    def test_a_date_and_a_time_of_day_however_they_are_joined(self) -> None:
+        moment = datetime(2026, 11, 23, 21, 5, 44, 120_000, UTC)
+        every = itertools.product(range(len(DATES)), range(len(CLOCKS)))
+        ways = [(DATES[i], CLOCKS[k], " ") for i, k in every if (i + k) % 3 == 0]
+        ways += [(date, clock, between) for date in DATES[:4] for clock in CLOCKS[:2] for between in BETWEEN]
+        for date, clock, between in ways:
+            text = f"{moment:{date}}{between}{moment:{clock}}"
+            found = stamps(f"{text} gate 17 opened")
+            with self.subTest(text=text):
+                self.assertEqual([(0, len(text))], [(stamp.start, stamp.end) for stamp in found])
+                form = found[0].form
+                specs = [format_of(form, text, swapped=other) for other in (False, bool(form.swapped))]
+                meant = moment.replace(
+                    microsecond=moment.microsecond if "%f" in clock else 0, second=44 if "%S" in clock else 0
+                ) - timedelta(hours=2 * ("+" in clock))
+                self.assertIn(meant, [of(text, fmt=spec).time.item() for spec in specs])
+
     def test_years_of_two_digits_turn_at_the_pivot(self) -> None:
         for text, pivot, year in (
             ("70", 70, 1970),
@@ -373,6 +403,14 @@ class ZonesAndNotes(unittest.TestCase):
         reading = TimeReading((parse_format("%F %T %Z"),), zones=(("CST", "Asia/Shanghai"), ("AZOT", "-01:00")))
         texts = pl.Series(["2026-03-03 10:00:00 CST", "2026-03-03 10:00:00 azot", "2026-03-03 10:00:00 IST"])
         self.assertEqual([2, 11, None], read(texts, reading, NOON).time.dt.hour().to_list())
+
+    def test_an_offset_behind_the_name_of_what_it_is_from(self) -> None:
+        for text, hours in (("GMT+1", 1), ("UTC-05:30", -5.5), ("gmt+0930", 9.5), ("UTC+0", 0), ("Etc/GMT+1", -1)):
+            with self.subTest(text=text):
+                found = of(f"2026-03-05 12:00:00 {text}", fmt="%Y-%m-%d %H:%M:%S %Z")
+                self.assertEqual([NOON - timedelta(hours=hours)], found.time.to_list())
+        for text in ("GMT+15", "UTC+1:75", "UTC+"):
+            self.assertEqual([None], of(f"2026-03-05 12:00:00 {text}", fmt="%Y-%m-%d %H:%M:%S %Z").time.to_list())
 
     def test_repeated_and_skipped_hours_bear_a_note(self) -> None:
         found = of("2026-10-25 01:30", "2026-10-25 02:00", "2026-03-29 01:30", fmt="%F %R", zone="Europe/Lisbon")

@@ -45,7 +45,7 @@ class Documented(unittest.TestCase):
             with mock.patch("kinglet.source.logs.datetime") as clock:
                 clock.now.return_value = datetime(2026, 3, 4, 1, tzinfo=UTC)
                 (event,) = one.parse([line], reference_time="2026-03-04T01:00:00Z").events.to_dicts()
-            away = timedelta(hours=1) if stamp.endswith("CET") or "+01:00" in stamp else timedelta()
+            away = timedelta(hours=1) if stamp.endswith(("CET", "GMT+1")) or "+01:00" in stamp else timedelta()
             self.assertEqual(wanted, event["time"].replace(second=0, microsecond=0) + away, (stamp, event["faults"]))
 
     def test_other_names_lead_to_ours(self) -> None:

@@ -13,7 +13,7 @@ from kinglet.discover.words import percent
 from kinglet.patterns.types import TYPES
 from kinglet.timestamps.known_forms import FINDABLE
 
-_TYPES = ("ipv4", "ipv6", "mac", "uuid", "int", "num", "hex", "email", "url")
+_TYPES = ("ipv4", "ipv6", "ip", "mac", "uuid", "int", "num", "hex", "email", "url")
 _PROBE = 3000
 _FEW = 16
 MOST_PAIRS = 8

@@ -17,7 +17,8 @@ from kinglet.cutting.rule import CutRule
 from kinglet.discover.report import Container
 from kinglet.discover.sample import Sample
 from kinglet.source.logs import open_sources
-from kinglet.timestamps.known_forms import stamps
+from kinglet.structured.blocks import DRAWN
+from kinglet.timestamps.stamps_in_text import stamps
 
 HEAD = 2**20
 MOST_RECORDS = 20_000
@@ -365,6 +366,7 @@ LABEL = r"^[ \t]*([A-Za-z][A-Za-z0-9 ._/()-]{0,40}?)[ \t]*[:=](?:[ \t]|$)"
 
 def _blocks(sample: Sample) -> Records | None:
     filled = sample.lines.filter(sample.lines.str.contains(r"\S"))
+    filled = filled.filter(~filled.str.contains(f"^[ \t]*{DRAWN}[ \t\r]*$"))
     if len(filled) < 4:
         return None
     labels = filled.str.extract(LABEL)

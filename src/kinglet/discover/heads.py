@@ -10,7 +10,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.discover.labels import is_label
-from kinglet.timestamps.known_forms import stamps
+from kinglet.timestamps.stamps_in_text import stamps
 
 _PROBE = 4000
 _MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with

@@ -70,6 +70,8 @@ class StampPlace:
     last: datetime | None
     rising: float | None
     ambiguity: str = ""
+    decided: bool = True
+    """Whether what `ambiguity` tells is settled by the log."""
     apart: str = ""
     reason: str = ""
     is_time: bool = False

@@ -12,6 +12,8 @@ from kinglet.discover.heads import HEADS_BETWEEN, Heads, escaped, stamp_heads
 from kinglet.discover.report import Boundary
 from kinglet.discover.sample import Sample
 from kinglet.discover.words import counted, percent
+from kinglet.structured.blocks import DRAWN
+from kinglet.timestamps.stamps_in_text import stamps
 
 _FEW = 0.005
 _LONGEST_WORD = 60
@@ -145,7 +147,8 @@ def _short(regex: str) -> str:
     ):
         text = text.replace(long, short)
     text = re.sub(r"\(\?:\[\.,\]\\d\{1,9\}\)\?|\(\?:\[\.,:\]\\d\{1,9\}\)\?", "", text)
-    text = re.sub(r"\(\?: \?\(\?:Z.*\)\)\?$", "", text).replace(r"(?::\d{2})?", "")
+    text = re.sub(r"\(\?: \?\(\?:Z.*\)\)\?$|\(\?:Z\\b.*\)\?$", "", text).replace(r"(?::\d{2})?", "")
+    text = text.removesuffix(r"(?:\d{2})?")
     return text.replace(r"[ 0-9]?\d", r"[ \d]\d").replace(r"[ \d]?\d", r"[ \d]\d")
 
 
@@ -153,6 +156,12 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     """Lines that begin with the same word as the first one, where they recur and other lines stand between."""
     rows = filled.arg_true()
     first = lines[int(rows[0])]
+    again = lines == first
+    marks = re.match(r"[^\sA-Za-z0-9]{2,}.{0,56}\S$", first) is not None
+    if marks and 2 <= int(again.sum()) <= 0.5 * int(filled.sum()):
+        return _Way({"start": f"^{escaped(first)}$"}, again, again, f"lines of `{first}`, as the first one is")
+    if (at := stamps(first)) and at[0].start == 0:
+        return None  # of a stamp it is the month, or the day
     word = _WORD.match(first) or re.match(r"[^\sA-Za-z0-9]{2,}", first)
     if word is None or len(word[0]) > _LONGEST_WORD:
         return None
@@ -166,7 +175,7 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
 
 def _by_separator(lines: pl.Series, filled: pl.Series) -> _Way | None:
     """Lines of one sign repeated, where the same one recurs and other lines stand between."""
-    rules = lines.filter(lines.str.contains(r"^(?:-{3,}|={3,}|\*{3,}|#{3,}|_{3,}|~{3,}|\+{3,})$"))
+    rules = lines.filter(lines.str.contains(f"^{DRAWN}$"))
     if len(rules) < 2:
         return None
     text, count = rules.value_counts(sort=True, name="n").row(0)

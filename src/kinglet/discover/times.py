@@ -13,12 +13,13 @@ import polars as pl
 from kinglet.discover.labels import is_label
 from kinglet.discover.report import StampPlace
 from kinglet.discover.words import percent
-from kinglet.timestamps.ambiguity import decide
+from kinglet.timestamps.ambiguity import decide, year_first
 from kinglet.timestamps.formats import parse_format
-from kinglet.timestamps.known_forms import Findable, format_of, stamps
+from kinglet.timestamps.known_forms import Findable
 from kinglet.timestamps.reading import TimeReading, instants
 from kinglet.timestamps.search import NAMED, OFFSET
 from kinglet.timestamps.stamps import INSTANT
+from kinglet.timestamps.stamps_in_text import format_of, has_date, stamps
 
 _PROBE = 1500
 _LONGEST = 3000  # characters of an event that are searched for places
@@ -37,6 +38,10 @@ _NAMES = {
     **dict.fromkeys(("expires", "until", "updated", "modified", "end", "ended", "valid", "due", "born", "since"), -1),
 }
 """What the name of a key says of the stamp behind it: 2 that it is likely the event's time, -1 that it is not."""
+_DATE_BEFORE = (
+    r"([0-9]{1,4}(?:st|nd|rd|th)?[ ./-]{1,2}(?:[^\W\d_]{3,}|[0-9]{1,2})[ ./-]{1,2}[0-9]{2,4})[^0-9A-Za-z]{0,3}$"
+)
+_SHORT = 60  # characters of a line that has little but a date
 _NEAR = 40  # characters within which a text that all events begin with is taken for the place
 
 
@@ -168,8 +173,15 @@ def _described(
     form = place.form
     stamps = text.drop_nulls()
     example = str(stamps[0])
-    swapped, ambiguity = _day_or_month(form, text, numbers, reference, companion) if form.swapped else (False, "")
-    spec = format_of(form, example, swapped=swapped) if form.format else ""
+    month_first = False
+    ambiguity, decided = "", True
+    if form.swapped:
+        month_first, ambiguity, decided = _day_or_month(form, text, numbers, reference, companion)
+    spec = format_of(form, example, swapped=month_first) if form.format else ""
+    if form.swapped and (found := year_first(stamps, parse_format(spec), reference)) is not None:
+        spec, ambiguity, decided = found[0].text, found[1], False
+    if not form.date and (elsewhere := _date_before(place, whole) or _date_between(whole)):
+        ambiguity, decided = elsewhere, False
     values = _instants(text, spec, reference)
     known = values.drop_nulls()
     rising = None
@@ -187,9 +199,32 @@ def _described(
         known.max() if len(known) else None,  # type: ignore[arg-type]
         rising,
         ambiguity,
+        decided=decided,
         unreadable=len(stamps) - len(known) if spec and form.date else 0,
     )
     return described, values
+
+
+def _date_before(place: TextPlace, whole: pl.Series) -> str:
+    """What is said where a date seems to stand before times of day, in a form that is not read."""
+    dates = whole.str.extract(f"(?is)(.{{0,40}}?){place.form.shape}").str.extract(_DATE_BEFORE)
+    if dates.null_count() > 0.5 * len(dates):
+        return ""
+    shown = dates.drop_nulls()[0]
+    return f"what stands before it, such as `{shown}`, may be its date, in a form that is not read here"
+
+
+def _date_between(whole: pl.Series) -> str:
+    """What is said where lines of their own have dates, for the times of day behind them."""
+    lines = whole.head(_PROBE).str.split("\n").explode()
+    short = lines.filter((lines.str.len_chars() <= _SHORT) & ~lines.str.contains(r"[0-9]:[0-9]{2}"))
+    dated = [line for line in short if has_date(line)]
+    if not dated or len(dated) > 0.5 * len(lines):
+        return ""
+    return (
+        f"lines such as `{dated[0].strip()}` may have the date of those behind them: "
+        "read them by a variant and a time rule of their own"
+    )
 
 
 def _instants(text: pl.Series, spec: str, reference: datetime) -> pl.Series:
@@ -233,18 +268,17 @@ def _zone_within(form: Findable, text: pl.Series) -> str:
 
 def _day_or_month(
     form: Findable, text: pl.Series, numbers: pl.Series, reference: datetime, companion: pl.Series | None = None
-) -> tuple[bool, str]:
-    """Whether the month stands first, and how that is known."""
+) -> tuple[bool, str, bool]:
+    """Whether the month stands first, how that is known, and whether it is sure."""
     fmt = parse_format(format_of(form, str(text.drop_nulls()[0])))
     found = decide(text, numbers, fmt, TimeReading((fmt,)), reference, companion)
     if found.first is None:
-        return False, (
-            f"day first or month first cannot be told from this sample: {found.reason}; ask, or look at a longer log"
-        )
+        unknown = "day first or month first cannot be told from this sample"
+        return False, f"{unknown}: {found.reason}; ask, or look at a longer log", False
     if found.reason.startswith("both orders"):
-        return found.first == "month", found.reason
+        return found.first == "month", found.reason, False
     likely = " is " if found.reason.startswith("likely") else ": "
-    return found.first == "month", f"{found.first} first{likely}{found.reason}"
+    return found.first == "month", f"{found.first} first{likely}{found.reason}", found.sure
 
 
 def _named(before: str) -> int:

@@ -118,6 +118,13 @@ _LEVELS = {
 }
 
 
+_LETTERS = {
+    "A": "Critical", "C": "Critical", "F": "Fatal", "E": "High", "W": "Medium", "N": "Low",
+    **dict.fromkeys("IDTV", "Informational"),
+}  # fmt: skip
+"""Levels of one letter."""
+
+
 class Suggested(NamedTuple):
     """A class that a message may be of, its mapping as the file has it, and why."""
 
@@ -198,7 +205,10 @@ def _paths(caption: str, slots: list[Slot], outer: list[Slot]) -> dict[str, str]
 def severities(slot: Slot) -> dict[str, str]:
     """What the words of a level mean; nothing where they are none."""
     out: dict[str, str] = {}
-    for text in sorted({text for text in slot.values if text is not None}):
+    words = sorted({text for text in slot.values if text is not None})
+    if len(words) > 1 and _LETTERS.keys() >= set(words) and set(words) & {"E", "W"}:
+        return {word: _LETTERS[word] for word in words}
+    for text in words:
         meant = next((name for name, regex in _LEVELS.items() if re.fullmatch(regex, text, re.IGNORECASE)), None)
         if meant is None:
             return {}

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import polars as pl
 
 from kinglet.discover.sample import Sample
-from kinglet.timestamps.known_forms import stamps
+from kinglet.timestamps.stamps_in_text import stamps
 
 _PROBE = 2000
 _SHARE = 0.1
@@ -61,6 +61,7 @@ def _begins(line: str) -> str:
     if not found or found[0].start > _NEAR:
         return ""
     before = re.sub(r"[^\W\d_]+", "a", re.sub(r"[0-9]+", "9", line[: found[0].start]))
+    before = re.sub(r"(\w) +(?=[\])|>])", r"\1", before)  # a word may be filled up with blanks
     if found[0].form.name.startswith("epoch") or len(before) > 12:
         return ""
     return f"lines that begin with a stamp as {found[0].form.name}" + (

@@ -89,6 +89,9 @@ def _of_several(found: Facts, parts: list[Stretch], wishes: Wishes, split: bool)
 def _drafted(work: Work) -> Draft:
     """The draft of a log in one form."""
     events, parser = as_found(work)
+    if work.shape.time is None:
+        mend = "where the log has one, say under `time` where it stands and its format"
+        work.doubt(Doubt("time", "no stamp of a known form was found, so events have no time", mend))
     with_encoding(work)
     mapped(work)
     work.shape.parts = recurring(variant.pattern for variant in work.shape.variants)

@@ -128,7 +128,8 @@ def report(work: Work, events: pl.DataFrame) -> Draft:
     if left:
         lines = [int(numbers[row]) for row in events["variant"].is_null().arg_true().head(_SHOWN)]
         mend = "--most N writes more variants" if full else "look at them with `kinglet try`, `--only partial`"
-        work.doubt(Doubt("messages", f"{left:,} events are read by no variant", mend, lines))
+        what = f"{counted(left, 'event')} {'is' if left == 1 else 'are'} read by no variant"
+        work.doubt(Doubt("messages", what, mend, lines))
     if doubt := _stamps_missed(work, events, numbers):
         work.doubt(doubt)
     return Draft(

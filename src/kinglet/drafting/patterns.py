@@ -27,7 +27,7 @@ from kinglet.structured.json_objects import JsonObjects
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.reading import TimeReading, is_read
 
-_FEW = 6
+_FEW = 4
 _OFTEN = 3
 _ENOUGH = 20
 _EACH = 10
@@ -36,6 +36,8 @@ _ALTERNATIVE = re.compile(r"[^\W\d_]+(?:[_-][^\W\d_]+)*")
 _AS = {"ipv4": "ip", "ipv6": "ip", "empty": "text", "hex": "word", "bool": "word", "time": "word", "host": "host"}
 """Types of values that a sample shows too narrowly, or that would lose how a value is written."""
 _LARGEST = 18
+_OF_PORT = re.compile(r"(?i)(?<!re)(?<!im)(?<!ex)(?<!sup)(?<!trans)(?<!air)(?<!pass)port\W*$")
+"""A word in front of a number that is a port: `dport=`, not `report `."""
 _CODE = re.compile("[A-Z]{1,4}[-_]?[0-9]{2,}")
 
 
@@ -103,7 +105,9 @@ def _text(parts: Sequence[str | Slot | Optional]) -> str:
     for part in parts:
         if isinstance(part, str):
             text = escaped(part).replace("\t", r'{"\t"}')
-            out += '{"["}' + text[1:] if text.startswith("[") and out.endswith("[") else text
+            if text[:1] in ("[", "]") and out.endswith(text[:1]):
+                text = f'{{"{text[0]}"}}{text[1:]}'
+            out += text
         elif isinstance(part, Slot):
             out += part.text
         else:
@@ -151,10 +155,14 @@ def written(
             parts.append(part.text.rstrip() if last else part.text)
             before += part.text
         else:
+            padded = [] if last else _padded(part)
             slot = _slot(part, before, names, last=last, stamp=stamp)
             parts.append(slot)
             slots.append(slot)
             before = ""
+            if padded:
+                parts.append(Optional([" "]))
+                maybe.append(padded)
     having = [row for row, text in enumerate(more) if text is not None]
     if having:
         for slot in slots:
@@ -191,6 +199,15 @@ def _keys(slot: Slot, names: Names) -> dict[str, Slot]:
         type_, _ = slot_type(column, "port" if path.lower().endswith("port") else "", last=False)
         out[path] = Slot(names.name("", type_, field_of(path)), type_, column.values)
     return out
+
+
+def _padded(part: Varying) -> list[int]:
+    """The rows whose word is filled up with blanks, which are taken off."""
+    rows = [row for row, text in enumerate(part.values) if text is not None and text[-1:] in (" ", "\t")]
+    if rows and all(text is None or re.fullmatch(r"\S+[ \t]*", text) for text in part.values):
+        part.values = [text.rstrip(" \t") if text is not None else None for text in part.values]
+        return rows
+    return []
 
 
 def _slot(part: Varying, before: str, names: Names, *, last: bool, stamp: list[str | None] | None) -> Slot:
@@ -242,7 +259,7 @@ def slot_type(part: Varying, before: str, *, last: bool, of_address: bool = Fals
         found = "text"
     if found in ("int", "port") and not all(_is_number(text) for text in counts):
         found = "word"
-    of_port = (before == ":" and of_address) or before.rstrip().lower().endswith("port")
+    of_port = (before == ":" and of_address) or _OF_PORT.search(before) is not None
     if found == "int" and of_port and all(0 <= int(text) <= 65535 for text in counts):
         found = "port"
     elif found == "port" and not of_port:

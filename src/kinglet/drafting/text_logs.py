@@ -83,8 +83,10 @@ def time_of(work: Work) -> None:
             Doubt("time", "the stamps carry no zone: read as UTC", "name the zone of the device with --zone"),
             "the stamps carry no zone: read as UTC until `zone` is given",
         )
-    if place.ambiguity:
-        work.doubt(Doubt("time", place.ambiguity, "look at a log with a day above 12, or ask who made it"))
+    if place.ambiguity and not place.decided:
+        of_day = "look at a log with a day above 12, or ask who made it"
+        of_date = "otherwise the days are counted from the file's"
+        work.doubt(Doubt("time", place.ambiguity, of_day if fmt.has_date else of_date))
     work.shape.time = time
 
 

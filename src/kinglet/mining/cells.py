@@ -8,6 +8,8 @@ from collections.abc import Iterable
 from functools import lru_cache
 from typing import NamedTuple
 
+from kinglet.timestamps.known_forms import COLOURED
+
 TIME, ADDRESS, NUMBER, PATH, MAIL, URL, QUOTED, SIZE, NAME, JSON = "tanpmuqzij"
 """What a cell looks like. NUMBER is anything of digits, NAME a word with digits, points or the like in it."""
 WORD = "w"
@@ -25,10 +27,11 @@ _QUOTES = (
 )
 _PIECES = (  # amounts of bytes, blanks, keys, signs that open or part, and the rest of what has no blank in it
     r"(?P<z>(?<![\w.])[0-9]+(?:\.[0-9]+)? ?(?:[KMGT]i?B|bytes)\b)",
+    r"(?P<s>\x1b\[[0-9;]*m)",
     r"(?P<b>[ \t]+)",
     r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})(?:[^\W\d][\w.-]*=|[^\W\d_]{2,}:(?=[0-9\"'\[(]))(?!=))",
-    r"(?P<s>[(\[{<|;\n\"]|'(?!\w))",
-    r"(?P<c>(?:(?!,[\w.-]+=)[^\s|;\"]|(?<=\w)\"(?=\w))+)",
+    r"(?P<s3>[(\[{<|;\n\"]|'(?!\w))",
+    r"(?P<c>(?:(?!,[\w.-]+=|(?<=\])\[)[^\s|;\"\x1b]|(?<=\w)\"(?=\w))+)",
     r"(?P<s2>.)",
 )
 _TYPES = (
@@ -57,6 +60,7 @@ _LONGEST = 2000
 QUOTING = "«»„“”‘’‚‹›"
 _LEADING = "#*@$&!~^+-,:=" + QUOTING
 _ENDING = ",;:.!?=\"'" + QUOTING
+_CLOSERS = ("]", ")")
 _CLOSING = {")": "(", "]": "[", "}": "{", ">": "<"}
 
 
@@ -83,7 +87,8 @@ def is_word(key: str) -> bool:
 
 @lru_cache(32)
 def _regex(stamps: tuple[str, ...]) -> re.Pattern[str]:
-    parts = [f"(?P<t>(?<![\\w.:/-])(?:{'|'.join(stamps)})(?![0-9A-Za-z_]|:[0-9A-Fa-f]))"] if stamps else []
+    before, behind = rf"(?:(?<![\w.:/-])|{COLOURED})", "(?![0-9A-Za-z_]|:[0-9A-Fa-f])"
+    parts = [f"(?P<t>{before}(?:{'|'.join(stamps)}){behind})"] if stamps else []
     return re.compile("|".join([*parts, *_QUOTES, *_PIECES]), re.DOTALL)
 
 
@@ -117,6 +122,10 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
                 keys += [part[0], value(_look(content)), part[0]]
                 found += [part[0], content]
                 part = part[-1]
+            case "b" if keys and is_word(keys[-1]) and text[piece.end() : piece.end() + 1] in _CLOSERS:
+                keys[-1] += part  # it fills the word up
+                found[-1] += part
+                continue
             case "b":
                 keys.append("\t" if "\t" in part else " ")
             case "s":

@@ -46,6 +46,8 @@ LEVELS = frozenset(
         "failure",
     ]
 )
+_LETTERS = frozenset("TVDIWECFAN")
+"""Levels of one letter: trace, verbose, debug, info, warning, error, critical, fatal, alert, notice."""
 _NAMES = (value(NAME), value(ADDRESS))
 
 
@@ -109,8 +111,11 @@ def head_of(lines: Sequence[Cells]) -> Head:
 
 
 def _ending(looks: Sequence[str], end: int, sure: int, lines: Sequence[Cells]) -> int:
-    """Where a head ends: behind a sign, and before the message, which most lines have."""
-    if sum(len(line.keys) <= end for line in lines) > _EMPTY * len(lines):
+    """Where a head ends: behind a sign, and before the message, which most lines have.
+
+    What is left of most lines has to be more than one cell: of `job 7 of m.okoro` the name alone is no message.
+    """
+    if sum(len(line.keys) <= end + 1 for line in lines) > _EMPTY * len(lines):
         end = sure
         while 0 < end < len(looks) and not (looks[end] == "w" or is_value(looks[end])):
             end += 1
@@ -128,8 +133,9 @@ def _look(keys: tuple[str, ...], i: int) -> str:
 
 def _is_sure(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
     """Whether words are those that levels are called by, or stand between signs in all lines."""
-    usual = [word.lower() for word, count in words.items() if count > 0.02 * len(lines)]
-    levels = bool(usual) and LEVELS.issuperset(usual)
+    usual = [word.strip().lower() for word, count in words.items() if count > 0.02 * len(lines)]
+    letters = len(words) > 1 and all(word in _LETTERS for word in words)
+    levels = letters or (bool(usual) and LEVELS.issuperset(usual))
     return levels or (_closed(lines, i) and 1 < len(words) <= _FEW)
 
 
@@ -170,7 +176,7 @@ def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
             return False
         values = is_value(look) and (look != value(TIME) or not stamped)
         if look == "w":
-            words = Counter(texts[at].lower() for keys, texts in lines if _look(keys, at) == look)
+            words = Counter(texts[at].strip().lower() for keys, texts in lines if _look(keys, at) == look)
             if sum(count for word, count in words.items() if word in LEVELS) >= least and len(words) > 1:
                 return True
             values = sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines)

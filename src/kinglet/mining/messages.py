@@ -12,6 +12,7 @@ from kinglet.mining.columns import table
 from kinglet.mining.grouping import groups
 from kinglet.mining.heads import Head, head_of
 from kinglet.mining.parts import Literal, Part, Varying, is_wordy, merged, parts_of
+from kinglet.mining.ports import with_ports
 from kinglet.mining.words import NAMED, absorbed, free_text, vary, without_runs
 
 Keys = tuple[str, ...]
@@ -49,7 +50,7 @@ def mine(
     stamps: regexes of stamps that stand in them. head: what the texts begin with, where it is known. kinds: what tells
     the messages apart, where that is known.
     """
-    lines = cells(texts, stamps)
+    lines = with_ports(cells(texts, stamps))
     found = head_of(lines) if head is None else head
     kept = [i for i, line in enumerate(lines) if found.begins(line)]
     of_head = _message(kept, [_cut(lines[i], 0, found.length) for i in kept], None) if found.length and kept else None

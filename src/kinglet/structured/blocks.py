@@ -2,7 +2,8 @@
 
 The key of a value is its label in small letters with `_` for all else, behind those of the sections it
 is in, with dots between. A label without a value, or a line `[Name]`, begins a section. Lines without a label
-continue the value above them where they stand further in; elsewhere they are values of the key `text`.
+continue the value above them where they stand further in; elsewhere they are values of the key `text`. A line that is
+drawn, three or more of one of `-=_*#~+`, is passed over like an empty one.
 """
 
 from __future__ import annotations
@@ -21,6 +22,9 @@ from kinglet.structured.repeats import selector
 
 _DEEPEST = 12
 _LONGEST_LABEL = 64
+DRAWN = r"(?:-{3,}|={3,}|\*{3,}|#{3,}|_{3,}|~{3,}|\+{3,})"
+"""A line of one sign, which parts others."""
+_DRAWN = re.compile(DRAWN)
 _TITLE = re.compile(r"\[([^\[\]\r\n]+)\][ \t]*")
 
 
@@ -72,7 +76,7 @@ class Blocks(WithoutLists):
             start, at = at, at + len(line) + 1
             written = line.rstrip("\r")
             bare = written.strip(" \t")
-            if not bare:
+            if not bare or _DRAWN.fullmatch(bare):
                 continue
             indent = len(written) - len(written.lstrip(" \t"))
             label, title = self._label.match(written, indent), _TITLE.fullmatch(written, indent)

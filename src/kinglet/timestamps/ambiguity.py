@@ -12,6 +12,8 @@ from kinglet.timestamps.directives import FormatPart, parts
 from kinglet.timestamps.formats import Format, parse_format
 from kinglet.timestamps.reading import TimeReading, instants
 
+_NEAR = 60
+"""Days before it was written within which a log is likely to end, where nothing else tells."""
 _DAY, _MONTH, _YEAR = {"%d", "%e"}, {"%m"}, {"%Y", "%y"}
 
 
@@ -89,7 +91,44 @@ def decide(
         often = f"so time goes back {min(falls):,} times and not {max(falls):,}"
         reason = f"likely, not sure: no number is above 12, but {often}"
         return Decision("month" if which else "day", reason, sure=False)
+    apart = [abs(reference - moment).days for moment in late]
+    if min(apart) <= _NEAR < max(apart):
+        which = apart[1] < apart[0]
+        reason = (
+            f"likely, not sure: no number is above 12, but so the log ends on {late[which]:%Y-%m-%d}, "
+            f"near {reference:%Y-%m-%d}, when it was written, and not on {late[not which]:%Y-%m-%d}"
+        )
+        return Decision("month" if which else "day", reason, sure=False)
     return Decision(None, "no number is above 12 and both orders rise alike", sure=False)
+
+
+def year_first(texts: pl.Series, fmt: Format, reference: datetime) -> tuple[Format, str] | None:
+    """The format with the year first and the reason, where a date of three pairs of digits rather is so.
+
+    fmt: one with the day or the month first, and the year without its century last. Of the first number and the last
+    the one that changes less is the year; where both change alike, the order by which the log ends nearer to the
+    reference is taken, for a log is seldom looked at years after it was written.
+    """
+    match = re.search("%d(.)%m(.)%y|%m(.)%d(.)%y", fmt.text)
+    if match is None:
+        return None
+    sign = match[0][2]
+    other = parse_format(f"{fmt.text[: match.start()]}%y{sign}%m{sign}%d{fmt.text[match.end() :]}")
+    numbers = texts.str.extract_groups(r"([0-9]{1,2})[/.-]([0-9]{1,2})[/.-]([0-9]{2})").struct.unnest()
+    kinds = [numbers.to_series(i).n_unique() for i in (0, 2)]
+    read = instants(texts, TimeReading((other,)), reference)
+    if read.null_count() or kinds[0] > kinds[1] or _latest(read) > reference + timedelta(days=1):
+        return None
+    if kinds[0] < kinds[1]:
+        return other, "the year first: the first number changes less than the last"
+    ways = (instants(texts, TimeReading((way,)), reference) for way in (fmt, swapped(fmt)))
+    known = [moment for values in ways if (moment := _latest(values)) <= reference + timedelta(days=1)]
+    if reference - _latest(read) >= min((reference - moment for moment in known), default=timedelta.max):
+        return None
+    return other, (
+        f"the year first is likely, not sure: so the log ends on {_latest(read):%Y-%m-%d}, "
+        f"nearest to {reference:%Y-%m-%d}, when it was written"
+    )
 
 
 def _only(texts: pl.Series, fmt: Format, other: Format) -> pl.Series:

@@ -10,7 +10,7 @@ from kinglet.errors import InvalidError
 
 _TWO = "[0-9]{1,2}"
 OFFSET = "(?:[Zz]|[+-][0-9]{2}(?::?[0-9]{2})?)"
-ZONE = "[A-Za-z][A-Za-z0-9_]*(?:[/+-][A-Za-z0-9_]+)*"
+ZONE = "(?:(?:UTC|GMT)[+-][0-9]{1,2}:[0-9]{2}|[A-Za-z][A-Za-z0-9_]*(?:[/+-][A-Za-z0-9_]+)*)"
 
 
 class Directive(NamedTuple):

@@ -1,15 +1,11 @@
-"""Stamps in text: the formats that are looked for, and where they stand."""
+"""The forms of stamps that are looked for in text."""
 
 from __future__ import annotations
 
-import functools
-import itertools
-import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from kinglet.timestamps.abbreviations import OFFSETS, SEVERAL
-from kinglet.timestamps.formats import parse_format
 
 _LONG = {
     "Jan": "uary", "Feb": "ruary", "Mar": "ch", "Apr": "il", "May": "", "Jun": "e",
@@ -24,15 +20,17 @@ _FRACTION = "(?:[.,:][0-9]{1,9})?"
 _POINT = "(?:[.,][0-9]{1,9})?"
 _OFFSET = r"(?:Z\b|[+-][0-9]{2}:?[0-9]{2}|[+-][0-9]{2})"  # a word may begin with z
 _NAME = (  # in capitals, and whole: `est` and `met` are words too
-    "(?-i:(?:"
+    "(?-i:(?:UTC|GMT)[+-][0-9]{1,2}(?::?[0-9]{2})?\\b|(?:"
     + "|".join(sorted((name for name in (*OFFSETS, *SEVERAL) if len(name) > 2), key=len, reverse=True))
     + r")\b|(?:Africa|America|Antarctica|Asia|Atlantic|Australia|Europe|Indian|Pacific)/[A-Z][A-Za-z_]+)"
 )
 _MONTH = "(?:" + "|".join(f"{name}(?:{rest})?" if rest else name for name, rest in _LONG.items()) + ")"
+_SHORT = f"(?:{'|'.join(_LONG)})"
 _DAY = "(?:" + "|".join(f"{name}(?:{rest}day)?" for name, rest in _WEEK.items()) + ")"
-_HALF = " ?[AaPp][Mm]"
+_HALF = r"[ \xa0\u202f]?[AaPp](?:\.[Mm]\.|[Mm]\b)"
 _ISO_CLOCK = f"[T ][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}{_POINT})?(?: ?{_OFFSET})?"
 _ZONE = f"(?: ?{_OFFSET}| {_NAME})?"
+_CENTURY = "(?:19|20)[0-9]{2}"
 _BASIC = f"[0-9]{{4}}(?:[0-9]{{2}}{_POINT})?{_OFFSET}?"
 
 
@@ -84,12 +82,12 @@ FINDABLE = (
     Findable("ISO 8601, several blanks", f"{_ISO_DATE} {{2,}}{_T}{_POINT}", "%Y-%m-%d %H:%M:%S"),
     Findable("ISO 8601 week date", f"[0-9]{{4}}-W[0-5][0-9]-[1-7](?:{_ISO_CLOCK})?", "iso8601"),
     Findable("ISO 8601 ordinal date", f"[0-9]{{4}}-[0-3][0-9]{{2}}{_ISO_CLOCK}", "iso8601"),
-    Findable(
-        "ISO 8601 basic", f"(?:(?:19|20)[0-9]{{6}}|[0-9]{{4}}W[0-5][0-9][1-7]|(?:19|20)[0-9]{{5}})T{_BASIC}", "iso8601"
-    ),
+    Findable("ISO 8601 basic", f"(?:19|20)[0-9]{{6}}T{_BASIC}", "iso8601"),
+    Findable("ISO 8601 basic week date", f"(?:19|20)[0-9]{{2}}W[0-5][0-9][1-7]T{_BASIC}", "iso8601"),
+    Findable("ISO 8601 basic ordinal date", f"(?:19|20)[0-9]{{5}}T{_BASIC}", "iso8601"),
     Findable(
         "RFC 5322 date",
-        f"(?:{_DAY}, ?)?{_D} {_MONTH} [0-9]{{4}} {_HM}(?::[0-9]{{2}})? (?:[+-][0-9]{{4}}|{_NAME})",
+        f"(?:{_DAY}, ?)?{_D} {_SHORT} [0-9]{{4}} {_HM}(?::[0-9]{{2}})? (?:[+-][0-9]{{4}}|{_NAME})",
         "rfc5322",
     ),
     Findable("C date", f"{_DAY} {_MONTH} [ 0-9]?[0-9] {_T} [0-9]{{4}}{_ZONE}", "%a %b %e %H:%M:%S %Y"),
@@ -107,7 +105,7 @@ FINDABLE = (
         "%a, %b %d, %Y %I:%M:%S %p",
     ),
     Findable("weekday, no year", f"{_DAY} {_MONTH} [ 0-9]?[0-9] {_T}{_POINT}", "%a %b %e %H:%M:%S"),
-    Findable("NCSA", f"{_D}/{_MONTH}/[0-9]{{4}}:{_T} [+-][0-9]{{4}}", "ncsa"),
+    Findable("NCSA", f"{_D}/{_SHORT}/[0-9]{{4}}:{_T} [+-][0-9]{{4}}", "ncsa"),
     Findable("day/month name/year", f"{_D}/{_MONTH}/[0-9]{{4}}[: ] ?{_T}{_POINT}{_ZONE}", "%d/%b/%Y %H:%M:%S"),
     Findable("day-month name-year, 12 hours", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{_HALF}", "%d-%b-%Y %I:%M:%S %p"),
     Findable("day-month name-year", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{_POINT}{_ZONE}", "%d-%b-%Y %H:%M:%S"),
@@ -116,6 +114,12 @@ FINDABLE = (
     Findable("month name, 12 hours", f"{_MONTH} {_D}, [0-9]{{4}},? {_T}{_HALF}", "%b %d, %Y %I:%M:%S %p"),
     Findable(
         "month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}},? {_T}{_FRACTION}{_ZONE}", "%b %e %Y %H:%M:%S"
+    ),
+    Findable("month name day, year last", f"{_MONTH} [ 0-9]?[0-9] {_T}{_POINT} {_CENTURY}{_ZONE}", "%b %e %H:%M:%S %Y"),
+    Findable("day month name, year last", f"{_D} {_MONTH} {_T}{_POINT} {_CENTURY}{_ZONE}", "%d %b %H:%M:%S %Y"),
+    Findable("year month name day", f"[0-9]{{4}} {_MONTH} [ 0-9]?[0-9] {_T}{_FRACTION}{_ZONE}", "%Y %b %e %H:%M:%S"),
+    Findable(
+        "day month name two-digit year", f"{_D} {_MONTH} [0-9]{{2}},? {_T}{_FRACTION}{_ZONE}", "%d %b %y %H:%M:%S"
     ),
     Findable("RFC 3164, no year", f"{_MONTH} [ 0-9]?[0-9] {_T}{_POINT}", "%b %e %H:%M:%S"),
     Findable("day/month name, no year", f"{_D}/{_MONTH} {_T}{_FRACTION}", "%d/%b %H:%M:%S"),
@@ -132,18 +136,14 @@ FINDABLE = (
     Findable("epoch, microseconds", "1[0-9]{15}", "epoch_us"),
     Findable("epoch, nanoseconds", "1[0-9]{18}", "epoch_ns"),
     Findable("date", _ISO_DATE, "iso8601", clock=False),
+    Findable("month-day, no year", f"[01][0-9]-[0-3][0-9] {_T}{_POINT}", "%m-%d %H:%M:%S"),
     Findable("date, slashes", f"{_D}/{_D}/[0-9]{{4}}", "%d/%m/%Y", "%m/%d/%Y", clock=False),
     Findable("time of day, 12 hours", f"{_T}{_HALF}", "%I:%M:%S %p", date=False),
     Findable("time of day", f"{_T}{_FRACTION}", "%H:%M:%S", date=False),
 )  # fmt: skip
 """The forms in order: of two that fit at the same place the first is taken."""
 
-# behind a colon it is part of a clock or an address, but for one behind a key
-_BEFORE = (
-    r"(?:(?<![0-9A-Za-z.:/-])|(?<=[\"'\])}]:)|(?<=[A-Za-z_]:)(?=[0-9]{4}-[0-9]{2}-|1[0-9]{9})"
-    r"|(?<=[0-9]T)(?=[0-9]{1,2}:[0-9]{2}:[0-9]{2}))"
-)
-_DATES = (
+DATES = (
     Findable(
         "weekday, month name day year", f"{_DAY},? {_MONTH} [ 0-9]?[0-9],? [0-9]{{4}}", "%a %b %e %Y", clock=False
     ),
@@ -155,142 +155,41 @@ _DATES = (
     Findable("date, dashes", f"{_D}-{_D}-[0-9]{{4}}", "%d-%m-%Y", "%m-%d-%Y", clock=False),
     Findable("date, slashes, two-digit year", f"{_D}/{_D}/[0-9]{{2}}", "%d/%m/%y", "%m/%d/%y", clock=False),
     Findable("date, points, two-digit year", rf"{_D}\.{_D}\.[0-9]{{2}}", "%d.%m.%y", "%m.%d.%y", clock=False),
-    Findable("day/month name/year", f"{_D}/{_MONTH}/[0-9]{{4}}", "%d/%b/%Y", clock=False),
-    Findable("day-month name-year", f"{_D}-{_MONTH}-[0-9]{{4}}", "%d-%b-%Y", clock=False),
-    Findable("day month name year", f"{_D} {_MONTH} [0-9]{{4}}", "%d %b %Y", clock=False),
+    Findable("date, dashes, two-digit year", f"{_D}-{_D}-[0-9]{{2}}", "%d-%m-%y", "%m-%d-%y", clock=False),
+    *(
+        Findable(f"{first} month name {last}", f"{shape}{between}{_MONTH}{between}{behind}", written, clock=False)
+        for sign in "/-. "
+        for between in (sign.replace(".", r"\."),)
+        for first, last, shape, behind, written in (
+            ("day", "year", _D, "[0-9]{4}", f"%d{sign}%b{sign}%Y"),
+            ("year", "day", "[0-9]{4}", _D, f"%Y{sign}%b{sign}%d"),
+            ("day", "two-digit year", _D, "[0-9]{2}", f"%d{sign}%b{sign}%y"),
+        )
+    ),
+    Findable("day month name year", rf"{_D}\. {_MONTH} [0-9]{{4}}", "%d. %b %Y", clock=False),
+    Findable("day month name year", rf"{_D}{_MONTH}[0-9]{{4}}", "%d%b%Y", clock=False),
     Findable("month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}}", "%b %e %Y", clock=False),
+    Findable("day/month name, no year", f"{_D}/{_MONTH}", "%d/%b", clock=False),
+    Findable("day-month name, no year", f"{_D}-{_MONTH}", "%d-%b", clock=False),
+    Findable("day month name, no year", f"{_D} {_MONTH}", "%d %b", clock=False),
+    Findable("month name day, no year", f"{_MONTH} [ 0-9]?[0-9]", "%b %e", clock=False),
+    Findable("month name day year", f"{_MONTH}-{_D}-[0-9]{{4}}", "%b-%d-%Y", clock=False),
+    Findable("month name day year", f"{_MONTH}/{_D}/[0-9]{{4}}", "%b/%d/%Y", clock=False),
 )
 """Dates that are stamps only beside a time of day."""
-_ALL = (*FINDABLE, *_DATES)
-_BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| - | at |[T_-]")
-"""What may stand between a date and a time of day that belong together."""
 
+_MINUTES = "[0-5][0-9]"
+CLOCKS = (
+    Findable("time of day", f"{_T}{_FRACTION}", "%H:%M:%S", date=False),
+    Findable("time of day, minutes", f"[0-2]?[0-9]:{_MINUTES}", "%H:%M", date=False),
+    Findable("time of day, points", rf"[0-2]?[0-9]\.{_MINUTES}\.{_MINUTES}(?:,[0-9]{{1,9}})?", "%H.%M.%S", date=False),
+    Findable("time of day, letters", f"[0-2]?[0-9]h{_MINUTES}m{_MINUTES}s", "%Hh%Mm%Ss", date=False),
+    Findable("time of day, dashes", f"[0-2][0-9]-{_MINUTES}-{_MINUTES}", "%H-%M-%S", date=False),
+    Findable("time of day, compact", rf"[0-2][0-9]{_MINUTES}{_MINUTES}", "%H%M%S", date=False),
+)
+"""Times of day that are stamps only behind a date."""
 
-@functools.cache
-def _any() -> re.Pattern[str]:
-    """All forms, one group each; compiled where it is first needed, for that takes its time."""
-    forms = "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(_ALL))
-    return re.compile(rf"{_BEFORE}(?:{forms})(?![0-9])", re.IGNORECASE)
-
-
-class Stamp(NamedTuple):
-    """A stamp in a text: its form and the characters it takes."""
-
-    form: Findable
-    start: int
-    end: int
-
-
-def stamps(text: str) -> list[Stamp]:
-    """The stamps in a text, in order; a date and a time of day with little between them are one."""
-    found: list[Stamp] = []
-    for match in _any().finditer(text):
-        assert match.lastgroup is not None
-        stamp = Stamp(_ALL[int(match.lastgroup[1:])], match.start(), match.end())
-        whole = _joined(text, found[-1], stamp) if found else None
-        if whole is not None:
-            found[-1] = whole
-        else:
-            found.append(stamp)
-    return [_with_half(text, stamp) for stamp in found if stamp.form not in _DATES]
-
-
-_HALF_BEHIND = re.compile(rf"{_HALF}\b")
-
-
-def _with_half(text: str, stamp: Stamp) -> Stamp:
-    """A stamp with the half of the day that stands behind it, which makes another time of it."""
-    match = _HALF_BEHIND.match(text, stamp.end) if stamp.form.clock else None
-    return stamp if match is None else Stamp(_of_half(stamp.form), stamp.start, match.end())
-
-
-@functools.lru_cache(256)  # speed
-def _of_half(form: Findable) -> Findable:
-    """A form whose hours are counted twice a day."""
-
-    def half(text: str) -> str:
-        text = "%Y-%m-%d %H:%M:%S" if text == "iso8601" else text
-        return text.replace("%H", "%I") + " %p" if "%H" in text else ""
-
-    shape = f"{form.shape.removesuffix(form.zone)}{_HALF}"
-    return form._replace(
-        name=f"{form.name}, 12 hours", shape=shape, format=half(form.format), swapped=half(form.swapped)
-    )
-
-
-def _joined(text: str, first: Stamp, second: Stamp) -> Stamp | None:
-    """A date and a time of day, in either order, as one stamp; None where they are none, or too far from each other."""
-    if (first.form.clock, first.form.date) == (second.form.clock, second.form.date):
-        return None
-    if (first.form.date and first.form.clock) or (second.form.date and second.form.clock):
-        return None
-    between = text[first.end : second.start]
-    if _BETWEEN.fullmatch(between) is None:
-        return None
-    form = _together(first.form, second.form, re.sub(r"[ \t]+", " ", between))
-    match = re.compile(form.shape, re.IGNORECASE).match(text, first.start)
-    return Stamp(form, match.start(), match.end()) if match is not None else None
-
-
-@functools.lru_cache(256)  # speed
-def _together(first: Findable, second: Findable, between: str) -> Findable:
-    """The form of two stamps with a text between them."""
-    shape = re.sub(r"\\? ", r"[ \\t]+", re.escape(between))
-    written = between.replace("%", "%%")
-
-    def both(one: str, other: str) -> str:
-        return f"{_written(one)}{written}{_written(other)}" if one and other else ""
-
-    zone = f"(?:{shape}{_OFFSET}|{_ZONE.removesuffix('?')})?"
-    behind = f"{second.shape}{zone}" if not second.date and second.shape.endswith(_FRACTION) else second.shape
-    swapped = both(first.swapped or first.format, second.swapped or second.format)
-    return Findable(
-        f"{first.name}, {second.name}",
-        f"{first.shape}{shape}{behind}",
-        both(first.format, second.format),
-        swapped if first.swapped or second.swapped else "",
-        zone=zone,
-    )
-
-
-def _written(text: str) -> str:
-    return "%Y-%m-%d" if text == "iso8601" else text
-
-
-def format_of(form: Findable, example: str, *, swapped: bool = False) -> str:
-    """The format of a stamp of this form as a parser file has it: with its fraction, its zone, its long names."""
-    text = form.swapped if swapped else form.format
-    return _fitting(text, re.sub("[0-9]", "0", example), example) if text.startswith("%") else text
-
-
-def _fitting(text: str, mask: str, example: str) -> str:
-    known = _FITTING.get((text, mask))
-    if known is None:
-        known = _FITTING[text, mask] = next(
-            (way for way in _variants(text) if re.fullmatch(parse_format(way).shape, example)), text
-        )
-    return known
-
-
-_FITTING: dict[tuple[str, str], str] = {}
-
-
-def _variants(text: str) -> Iterator[str]:
-    """The format with what stamps of its form may have besides, or have otherwise; the plainest first."""
-    zones = ("",) if "%Z" in text else ("", " %z", "%z", " %Z", *(f"{sign}%z" for sign in "|;," if sign in text))
-    fractions = ("", ".%f", ",%f", ":%f") if "%S" in text and "%p" not in text else ("",)
-    halves = (" %p", "%p") if "%p" in text else ("",)
-    befores = (" ", ", ", ": ", ":", "T", "-")
-    months = ("%b", "%B") if "%b" in text else ("",)
-    weekdays = ("%a", "%A") if "%a" in text else ("",)
-    for zone, half, month, weekday, before, fraction in itertools.product(
-        zones, halves, months, weekdays, befores, fractions
-    ):
-        way = re.sub(r"(%[Yyde]) (?=%[HI])", rf"\1{before}", text)
-        way = way.replace("%S", f"%S{fraction}").replace(" %p", half or " %p")
-        way = way.replace("%b", month or "%b").replace("%a", weekday or "%a")
-        yield way + zone
-        if "%a," in way or "%A," in way:
-            yield re.sub("(%[aA]),", r"\1", way) + zone
-        if re.search("%e %Y", way):
-            yield way.replace("%e %Y", "%e, %Y") + zone
+COLOURED = r"(?<=\x1b\[[0-9]m)|(?<=\x1b\[[0-9]{2}m)|(?<=\x1b\[[0-9];[0-9]{2}m)"
+"""Right behind a sequence that colours what follows (ECMA-48, select graphic rendition)."""
+ZONE_BEHIND = rf"(?: ?(?:Z\b|[+-][0-9]{{2}}:?[0-9]{{2}}\b)| {_NAME})"
+HALF, FRACTION, OFFSET, ZONE = _HALF, _FRACTION, _OFFSET, _ZONE

@@ -16,6 +16,8 @@ from kinglet.timestamps.abbreviations import OFFSETS, SEVERAL
 from kinglet.timestamps.calendar import DAY, days
 
 _OFFSET = re.compile(r"([+-])([0-9]{2}):?([0-9]{2})?")
+_FROM_UTC = re.compile(r"(?i:UTC|GMT)([+-])(0?[0-9]|1[0-4])(?::?([0-5][0-9]))?")
+"""An offset behind the name of what it is from, with the sign that ISO 8601 gives it; `Etc/GMT+1` has the other."""
 _SECOND = 1_000_000
 _FIRST_YEAR, _LAST_YEAR = 2, 9998  # those at the edge of the calendar have the clocks of these
 
@@ -74,7 +76,7 @@ def find_zone(text: str, table: tuple[tuple[str, str], ...] = ()) -> Zone | None
     # `zones: {CET: CET}` means the built-in one; to look it up in the table again would have no end
     if own is not None and own.upper() != text.upper():
         return find_zone(own)
-    match = _OFFSET.fullmatch(text)
+    match = _OFFSET.fullmatch(text) or _FROM_UTC.fullmatch(text)
     if match is not None:
         minutes = int(match[2]) * 60 + int(match[3] or 0)
         return Zone((-minutes if match[1] == "-" else minutes) * 60 * _SECOND)

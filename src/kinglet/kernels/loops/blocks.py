@@ -45,6 +45,18 @@ def _is_blank(byte: int) -> bool:
 
 
 @loop
+def _is_ruler(at: int, end: int) -> bool:
+    """Whether a line is drawn: three or more of one sign."""
+    first = bytes_at(at)[0]
+    if end - at < 3 or first not in (35, 42, 43, 45, 61, 95, 126):  # #*+-=_~
+        return False
+    place = at + 1
+    while place < end and bytes_at(place)[0] == first:
+        place += 1
+    return place == end
+
+
+@loop
 def _label(at: int, end: int, sign: int, longest: int) -> int:
     """Where the sign behind a label stands; `_NONE` where there is no label, `_IS_ODD` where that cannot be told."""
     last = min(end, at + longest + 1)
@@ -142,7 +154,7 @@ def _lines(given: Any, row: int, view: int, begun: int) -> int:
             stop -= 1
         indent = start - line
         line = behind
-        if start == stop:
+        if start == stop or _is_ruler(start, stop):
             continue
         if bytes_at(stop - 1)[0] == _RETURN:
             return ODD
