@@ -484,18 +484,50 @@ class Loading(InFolder):
             self.assertIsNone(compiled.kernel("json_rows", 10**9))
 
     def test_without_the_libraries_there_is_none_and_nothing_is_started(self) -> None:
-        with mock.patch("importlib.util.find_spec", return_value=None):
+        kept_elsewhere = mock.patch.object(compiled, "homes", return_value=[Path("kept")])
+        with kept_elsewhere, mock.patch("importlib.util.find_spec", return_value=None):
             self.assertIsNone(compiled.kernel("json_rows", 10**9))
 
     def test_damaged_code_is_not_run(self) -> None:
-        whole = compiled.kept("json_rows")
-        assert whole is not None
+        code = compiling.machine_code("positions")
         with mock.patch.object(compiled, "homes", return_value=[Path("kept")]):
-            self.assertIsNone(compiled.kept("json_rows"))
-            place = compiling.keep("json_rows", whole)
-            self.assertEqual(whole, compiled.kept("json_rows"))
+            self.assertIsNone(compiled.kept("positions"))
+            self.assertIsNone(compiled.kept_library("positions"))
+            place = compiling.keep("positions", code)
+            self.assertEqual(code, compiled.kept("positions"))
             place.write_bytes(place.read_bytes()[:-1] + b"?")
-            self.assertIsNone(compiled.kept("json_rows"))
+            self.assertIsNone(compiled.kept("positions"))
+            library = compiling.link("positions", code)
+            assert library is not None
+            self.assertEqual(library, compiled.kept_library("positions"))
+            whole = library.read_bytes()
+            for damaged in (whole[:100] + b"?" + whole[101:], whole[:-1], b""):
+                library.write_bytes(damaged)
+                self.assertIsNone(compiled.kept_library("positions"))
+
+    def test_a_library_an_object_file_and_neither(self) -> None:
+        """Each way to load the machine code, and what stands in the way of it."""
+        code = compiling.machine_code("positions")
+        with mock.patch.object(compiled, "homes", return_value=[Path("kept")]):
+            with mock.patch("shutil.which", return_value=None):
+                self.assertIsNone(compiling.link("positions", code))
+            with mock.patch("shutil.which", return_value="false"):
+                self.assertIsNone(compiling.link("positions", code))
+            compiling.keep("positions", code)
+            self.assertIsNotNone(compiled.kernel("positions", 10**6))
+            compiled.forget()
+            compiling.link("positions", code)
+            with mock.patch("importlib.util.find_spec", return_value=None):  # it needs no compiler
+                self.assertIsNotNone(compiled.kernel("positions", 10**6))
+            compiled.forget()
+            with mock.patch("ctypes.CDLL", side_effect=OSError("may not be run")):
+                self.assertIsNotNone(compiled.kernel("positions", 10**6))
+                compiled.forget()
+                with mock.patch("importlib.util.find_spec", return_value=None):
+                    self.assertIsNone(compiled.kernel("positions", 10**6))
+            with mock.patch.object(compiled, "library_name", return_value=None):
+                self.assertIsNone(compiled.kept_library("positions"))
+                self.assertIsNone(compiling.link("positions", code))
 
     def test_it_is_compiled_by_another_process_while_this_one_goes_on(self) -> None:
         with (

@@ -8,8 +8,12 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import importlib
+import re
 import secrets
+import shutil
+import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 from kinglet.kernels import compiled
@@ -25,12 +29,16 @@ def compile_all() -> list[str]:
     """
     good = []
     for name in NAMES:
-        if any((home / object_name(name)).is_file() for home in compiled.homes()):
+        if compiled.kept_library(name) is not None:
             good.append(name)
             continue
         with contextlib.suppress(ImportError, OSError):
-            keep(name, machine_code(name))
+            code = compiled.kept(name)
+            if code is None:
+                code = machine_code(name)
+                keep(name, code)
             good.append(name)
+            link(name, code)
     return good
 
 
@@ -47,24 +55,47 @@ def machine_code(name: str) -> bytes:
     signature = types.int64(types.CPointer(types.int64))
     compiled = cfunc(signature, nopython=True, error_model="numpy")(function)
     text = compiled.inspect_llvm().replace(compiled.native_name, _EXPORTED + name)
+    # what numba would raise with, which these functions never do: there need be nothing of that name
+    text = re.sub(r"(?m)^declare (?=.*@(?:numba_|NRT_|Py))", "declare extern_weak ", text)
+    text = re.sub(r"(?m)^(@Py\w+ = )external ", r"\1extern_weak ", text)
     return bytes(machine().emit_object(llvm.parse_assembly(text)))
 
 
+def link(name: str, code: bytes) -> Path | None:
+    """Makes a shared library of an object file, where the system has a linker, and keeps it."""
+    linker = shutil.which("cc")
+    file = compiled.library_name(name)
+    if linker is None or file is None:
+        return None
+    with tempfile.TemporaryDirectory() as folder:
+        given, made = Path(folder) / f"{name}.o", Path(folder) / f"{name}.so"
+        given.write_bytes(code)
+        done = subprocess.run([linker, "-shared", "-o", made, given], capture_output=True)
+        if done.returncode:
+            return None
+        linked = made.read_bytes()
+    return _kept(name, file, linked + hashlib.sha256(linked).digest())
+
+
 def keep(name: str, code: bytes) -> Path:
-    """Writes machine code where it is looked for: beside the package, else among the user's cached files.
+    """Writes an object file where it is looked for: beside the package, else among the user's cached files.
 
     Raises:
         OSError: neither place can be written to.
     """
+    return _kept(name, object_name(name), hashlib.sha256(code).digest() + code)
+
+
+def _kept(name: str, file: str, whole: bytes) -> Path:
     problem = OSError("there is no place to keep machine code in")
     for home in compiled.homes():
         try:
             home.mkdir(parents=True, exist_ok=True)
             aside = home / f"{name}.{secrets.token_hex(4)}.part"
-            aside.write_bytes(hashlib.sha256(code).digest() + code)
-            place = aside.replace(home / object_name(name))
+            aside.write_bytes(whole)
+            place = aside.replace(home / file)
             # those of the same package; the user's cache may be shared by others, and by other machines
-            for older in home.glob(f"{name}-*.o") if home == compiled.homes()[0] else ():
+            for older in home.glob(f"{name}-*{place.suffix}") if home == compiled.homes()[0] else ():
                 if older != place:
                     older.unlink(missing_ok=True)
             return place
