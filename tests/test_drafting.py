@@ -459,6 +459,30 @@ class OddLogs(unittest.TestCase):
                     [datetime(2026, 5, 6, 7, 8, i, 8000, UTC) for i in range(60)], events["time"].to_list()
                 )
 
+    def test_rows_of_values_are_one_message(self) -> None:
+        rng = random.Random(5)
+        rows = [
+            (f"192.0.2.{rng.randint(1, 9)}", rng.choice(USERS).replace(".", ""), rng.randint(1, 9)) for _ in range(80)
+        ]
+        for line in ("2026-05-06 07:08:09 {0} {1} {2} 200", "{0} | {1} | {2} | 2026/05/06@09:08:09 (UTC+2)"):
+            with self.subTest(line=line):
+                lines = [line.format(*row) for row in rows]
+                found = self.held(lines)
+                self.assertEqual((80, 1), (found.complete, len(found.messages)))
+                events = found.parser.parse(lines).events
+                self.assertEqual([datetime(2026, 5, 6, 7, 8, 9, tzinfo=UTC)] * 80, events["time"].to_list())
+                name = next(name for name in events.columns if events[name].to_list() == [row[1] for row in rows])
+                self.assertNotIn(rows[0][1], name)
+
+    def test_rows_with_quotes_are_columns(self) -> None:
+        lines = [
+            f'192.0.2.{i},{USERS[i % 5]},"May 6, 2026 07:08:{i:02} AM","a note, with ""quotes"""' for i in range(50)
+        ]
+        found = self.held(lines)
+        events = found.parser.parse(lines).events
+        self.assertEqual(['a note, with "quotes"'] * 50, events["column_4"].to_list())
+        self.assertEqual([datetime(2026, 5, 6, 7, 8, i, tzinfo=UTC) for i in range(50)], events["time"].to_list())
+
     def test_what_has_no_time_is_said(self) -> None:
         found = self.held([f"pump {i} runs at {i * 3} rpm" for i in range(40)])
         self.assertEqual(["no stamp of a known form was found, so events have no time"], [d.what for d in found.doubts])

@@ -301,6 +301,17 @@ class Tables(unittest.TestCase):
                 seen += 1
         self.assertGreater(seen, 80)
 
+    def test_zones_in_brackets_and_days_of_the_year(self) -> None:
+        for text in (
+            "2026-11-23 21:05:44 (UTC)", "2026-11-23T22:05:44.000 (CET)", "23/11/2026 23:05:44 (GMT+2)",
+            "2026.327 21:05:44", "2026/327 210544", "Nov 23 21:05:44 2026", "23 Nov 21:05:44 2026 UTC",
+        ):  # fmt: skip
+            with self.subTest(text=text):
+                (found,) = stamps(f"{text} gate 17 opened")
+                self.assertEqual((0, len(text)), (found.start, found.end))
+                spec = format_of(found.form, text)
+                self.assertEqual([datetime(2026, 11, 23, 21, 5, 44, tzinfo=UTC)], of(text, fmt=spec).time.to_list())
+
     def test_a_date_and_a_time_of_day_however_they_are_joined(self) -> None:
         moment = datetime(2026, 11, 23, 21, 5, 44, 120_000, UTC)
         every = itertools.product(range(len(DATES)), range(len(CLOCKS)))

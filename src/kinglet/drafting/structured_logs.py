@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 
 import polars as pl
@@ -39,6 +40,11 @@ def structure_of(work: Work) -> Structured | None:
 def _is_text(work: Work, delimiter: str) -> bool:
     """Whether rows without a header are lines of text whose front happens to be in columns."""
     if work.raw.str.contains("\n", literal=True).any():
+        return False
+    quoted = work.raw.head(SAMPLE).str.contains(
+        rf'(?:^|[{re.escape(delimiter)}])"(?:[^"]|"")*"(?:[{re.escape(delimiter)}]|$)'
+    )
+    if float(quoted.mean() or 0) > _WORDY:  # type: ignore[arg-type]
         return False
     last = work.raw.head(SAMPLE).str.split(delimiter).list.last()
     return float(last.str.contains(r"\S[ ]+\S").mean() or 0) > _WORDY  # type: ignore[arg-type]

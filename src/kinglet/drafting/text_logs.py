@@ -162,7 +162,7 @@ def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
 
 def _variants(work: Work, mined: Mined, rows: Sequence[int], bodies: Bodies) -> None:
     taken = {slot.name for slot in work.outer} | (set(_SYSLOG) if work.shape.syslog else set())
-    stamped = not mined.head
+    stamped = not any(slot.name == "stamp" for slot in work.outer)
     behind = mined.head[-1].text if mined.head and isinstance(mined.head[-1], Literal) else ""
     for message in mined.messages:
         if len(work.shape.variants) >= work.wishes.most:

@@ -115,7 +115,7 @@ def _ending(looks: Sequence[str], end: int, sure: int, lines: Sequence[Cells]) -
 
     What is left of most lines has to be more than one cell: of `job 7 of m.okoro` the name alone is no message.
     """
-    if sum(len(line.keys) <= end + 1 for line in lines) > _EMPTY * len(lines):
+    if sum(len([key for key in line.keys[end:] if key not in " \t"]) <= 1 for line in lines) > _EMPTY * len(lines):
         end = sure
         while 0 < end < len(looks) and not (looks[end] == "w" or is_value(looks[end])):
             end += 1

@@ -8,7 +8,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
-from kinglet.mining.cells import NAME, TEXT, WORD, is_word, value
+from kinglet.mining.cells import NAME, TEXT, WORD, is_value, is_word, value
 from kinglet.mining.information import shared
 from kinglet.mining.switches import SWITCHES
 
@@ -21,6 +21,8 @@ _MANY = 4
 NAMED = ("user", "account", "login", "username")
 """Words in front of the name of a person."""
 _HAPPENS = re.compile("(?:ed|ing|in|out|is|was|has|not|to|with|from|for|by)$", re.IGNORECASE)
+_COLUMNS = 2
+"""So many values beside the one word of a line make it a row of columns."""
 _AGAIN = 4
 """What comes so often in one text is a list."""
 Keys = tuple[str, ...]
@@ -212,8 +214,10 @@ def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
     before, after = frame
     literal = sum(is_word(key) for key in before) + sum(is_word(key) for key in after)
     count = len(words) + 2 * (value(WORD) in words or value(NAME) in words)
-    if len(words) < 2 or not literal:
+    if len(words) < 2:
         return False
+    if not literal:  # columns of values
+        return count >= _MANY and sum(map(is_value, (*before, *after))) >= _COLUMNS
     first = not any(is_word(key) for key in before)
     if first:
         return count >= _MANY + 1 and literal >= 1

@@ -151,6 +151,8 @@ DATES = (
     Findable("date", "[0-9]{4}/[0-9]{2}/[0-9]{2}", "%Y/%m/%d", clock=False),
     Findable("date", r"[0-9]{4}\.[0-9]{2}\.[0-9]{2}", "%Y.%m.%d", clock=False),
     Findable("date", "(?:19|20)[0-9]{6}", "%Y%m%d", clock=False),
+    Findable("year and day of it", r"(?:19|20)[0-9]{2}\.[0-3][0-9]{2}", "%Y.%j", clock=False),
+    Findable("year and day of it", "(?:19|20)[0-9]{2}[/][0-3][0-9]{2}", "%Y/%j", clock=False),
     Findable("date, points", rf"{_D}\.{_D}\.[0-9]{{4}}", "%d.%m.%Y", "%m.%d.%Y", clock=False),
     Findable("date, dashes", f"{_D}-{_D}-[0-9]{{4}}", "%d-%m-%Y", "%m-%d-%Y", clock=False),
     Findable("date, slashes, two-digit year", f"{_D}/{_D}/[0-9]{{2}}", "%d/%m/%y", "%m/%d/%y", clock=False),
@@ -191,5 +193,6 @@ CLOCKS = (
 
 COLOURED = r"(?<=\x1b\[[0-9]m)|(?<=\x1b\[[0-9]{2}m)|(?<=\x1b\[[0-9];[0-9]{2}m)"
 """Right behind a sequence that colours what follows (ECMA-48, select graphic rendition)."""
+ZONE_IN_BRACKETS = rf" \((?:{_NAME}|[+-][0-9]{{2}}:?[0-9]{{2}})\)"
 ZONE_BEHIND = rf"(?: ?(?:Z\b|[+-][0-9]{{2}}:?[0-9]{{2}}\b)| {_NAME})"
 HALF, FRACTION, OFFSET, ZONE = _HALF, _FRACTION, _OFFSET, _ZONE

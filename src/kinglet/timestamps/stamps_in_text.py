@@ -19,6 +19,7 @@ from kinglet.timestamps.known_forms import (
     OFFSET,
     ZONE,
     ZONE_BEHIND,
+    ZONE_IN_BRACKETS,
     Findable,
 )
 
@@ -94,21 +95,29 @@ def _with_half(text: str, stamp: Stamp) -> Stamp:
     return stamp if match is None else Stamp(_of_half(stamp.form), stamp.start, match.end())
 
 
+_IN_BRACKETS = re.compile(ZONE_IN_BRACKETS, re.IGNORECASE)
 _ZONE_BEHIND = re.compile(ZONE_BEHIND, re.IGNORECASE)
 
 
 def _with_zone(text: str, stamp: Stamp) -> Stamp:
     """A stamp with the zone that stands behind it, where its form has none."""
     form = stamp.form
-    if not (form.date and form.clock) or form.zone in form.shape or not form.format.startswith("%"):
+    if not (form.date and form.clock) or form.name.startswith("epoch"):
+        return stamp
+    if (bracketed := _IN_BRACKETS.match(text, stamp.end)) is not None:
+        return Stamp(_zoned(form, ZONE_IN_BRACKETS), stamp.start, bracketed.end())
+    if form.zone in form.shape or not form.format.startswith("%"):
         return stamp
     match = _ZONE_BEHIND.match(text, stamp.end)
-    return stamp if match is None else Stamp(_zoned(form), stamp.start, match.end())
+    return stamp if match is None else Stamp(_zoned(form, ZONE_BEHIND), stamp.start, match.end())
 
 
 @functools.lru_cache(256)  # speed
-def _zoned(form: Findable) -> Findable:
-    return form._replace(shape=f"{form.shape}{ZONE_BEHIND}?", zone=f"{ZONE_BEHIND}?")
+def _zoned(form: Findable, zone: str) -> Findable:
+    text = "%Y-%m-%d %H:%M[[:%S]]" if form.format == "iso8601" and zone is not ZONE_BEHIND else form.format
+    known = form.zone if form.shape.endswith(form.zone) else ""
+    either = f"(?:{zone}|{known.removesuffix('?')})?" if known else f"{zone}?"
+    return form._replace(shape=f"{form.shape.removesuffix(known)}{either}", zone=either, format=text)
 
 
 @functools.lru_cache(256)  # speed
@@ -195,7 +204,11 @@ _FITTING: dict[tuple[str, str], str] = {}
 
 def _variants(text: str) -> Iterator[str]:
     """The format with what stamps of its form may have besides, or have otherwise; the plainest first."""
-    zones = ("",) if "%Z" in text else ("", " %z", "%z", " %Z", *(f"{sign}%z" for sign in "|;," if sign in text))
+    zones = (
+        ("",)
+        if "%Z" in text
+        else ("", " %z", "%z", " %Z", " (%Z)", " (%z)", *(f"{sign}%z" for sign in "|;," if sign in text))
+    )
     fractions = ("", ".%f", ",%f", ":%f") if "%S" in text and "%p" not in text else ("",)
     halves = (" %p", "%p") if "%p" in text else ("",)
     befores = (" ", ", ", ": ", ":", "T", "-")
