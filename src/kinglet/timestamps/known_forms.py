@@ -16,9 +16,9 @@ _WEEK = {"Mon": "", "Tue": "s", "Wed": "nes", "Thu": "rs", "Fri": "", "Sat": "ur
 _D, _T = "[0-9]{1,2}", "[0-9]{1,2}:[0-9]{2}:[0-9]{2}"
 _HM, _HM2 = "[0-9]{1,2}:[0-9]{2}", "[0-9]{2}:?[0-9]{2}"
 _ISO_DATE = "[0-9]{4}-[0-9]{2}-[0-9]{2}"
-_FRACTION = "(?:[.,:][0-9]{1,9})?"
+FRACTION = "(?:[.,:][0-9]{1,9})?"
 _POINT = "(?:[.,][0-9]{1,9})?"
-_OFFSET = r"(?:Z\b|[+-][0-9]{2}:?[0-9]{2}|[+-][0-9]{2})"  # a word may begin with z
+OFFSET = r"(?:Z\b|[+-][0-9]{2}:?[0-9]{2}|[+-][0-9]{2})"  # a word may begin with z
 _NAME = (  # in capitals, and whole: `est` and `met` are words too
     "(?-i:(?:UTC|GMT)[+-][0-9]{1,2}(?::?[0-9]{2})?\\b|(?:"
     + "|".join(sorted((name for name in (*OFFSETS, *SEVERAL) if len(name) > 2), key=len, reverse=True))
@@ -27,11 +27,11 @@ _NAME = (  # in capitals, and whole: `est` and `met` are words too
 _MONTH = "(?:" + "|".join(f"{name}(?:{rest})?" if rest else name for name, rest in _LONG.items()) + ")"
 _SHORT = f"(?:{'|'.join(_LONG)})"
 _DAY = "(?:" + "|".join(f"{name}(?:{rest}day)?" for name, rest in _WEEK.items()) + ")"
-_HALF = r"[ \xa0\u202f]?[AaPp](?:\.[Mm]\.|[Mm]\b)"
-_ISO_CLOCK = f"[T ][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}{_POINT})?(?: ?{_OFFSET})?"
-_ZONE = f"(?: ?{_OFFSET}| {_NAME})?"
+HALF = r"[ \xa0\u202f]?[AaPp](?:\.[Mm]\.|[Mm]\b)"
+_ISO_CLOCK = f"[T ][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}{_POINT})?(?: ?{OFFSET})?"
+ZONE = f"(?: ?{OFFSET}| {_NAME})?"
 _CENTURY = "(?:19|20)[0-9]{2}"
-_BASIC = f"[0-9]{{4}}(?:[0-9]{{2}}{_POINT})?{_OFFSET}?"
+_BASIC = f"[0-9]{{4}}(?:[0-9]{{2}}{_POINT})?{OFFSET}?"
 
 
 class Findable(NamedTuple):
@@ -49,7 +49,7 @@ class Findable(NamedTuple):
     swapped: str = ""
     date: bool = True
     clock: bool = True
-    zone: str = _ZONE
+    zone: str = ZONE
 
     @property
     def outline(self) -> str:
@@ -64,12 +64,12 @@ def _numeric(name: str, between: str, written: str) -> Iterator[Findable]:
     """Dates of numbers alone, of which day or month may come first."""
     date = f"{_D}{between}{_D}{between}"
     for what, year, clock, code, reads in (
-        (", 12 hours", "[0-9]{4}", f"{_T}{_HALF}", "%Y", "%I:%M:%S %p"),
-        (", 12 hours, minutes", "[0-9]{4}", f"{_HM}{_HALF}", "%Y", "%I:%M %p"),
-        ("", "[0-9]{4}", f"{_T}{_FRACTION}{_ZONE}", "%Y", "%H:%M:%S"),
+        (", 12 hours", "[0-9]{4}", f"{_T}{HALF}", "%Y", "%I:%M:%S %p"),
+        (", 12 hours, minutes", "[0-9]{4}", f"{_HM}{HALF}", "%Y", "%I:%M %p"),
+        ("", "[0-9]{4}", f"{_T}{FRACTION}{ZONE}", "%Y", "%H:%M:%S"),
         (", minutes", "[0-9]{4}", _HM, "%Y", "%H:%M"),
-        (", two-digit year, 12 hours", "[0-9]{2}", f"{_T}{_HALF}", "%y", "%I:%M:%S %p"),
-        (", two-digit year", "[0-9]{2}", f"{_T}{_FRACTION}{_ZONE}", "%y", "%H:%M:%S"),
+        (", two-digit year, 12 hours", "[0-9]{2}", f"{_T}{HALF}", "%y", "%I:%M:%S %p"),
+        (", two-digit year", "[0-9]{2}", f"{_T}{FRACTION}{ZONE}", "%y", "%H:%M:%S"),
     ):
         day_first, month_first = (f"%{order[0]}{written}%{order[1]}{written}{code} {reads}" for order in ("dm", "md"))
         yield Findable(name + what, f"{date}{year},? {clock}", day_first, month_first)
@@ -90,7 +90,7 @@ FINDABLE = (
         f"(?:{_DAY}, ?)?{_D} {_SHORT} [0-9]{{4}} {_HM}(?::[0-9]{{2}})? (?:[+-][0-9]{{4}}|{_NAME})",
         "rfc5322",
     ),
-    Findable("C date", f"{_DAY} {_MONTH} [ 0-9]?[0-9] {_T} [0-9]{{4}}{_ZONE}", "%a %b %e %H:%M:%S %Y"),
+    Findable("C date", f"{_DAY} {_MONTH} [ 0-9]?[0-9] {_T} [0-9]{{4}}{ZONE}", "%a %b %e %H:%M:%S %Y"),
     Findable(
         "C date with a zone name", f"{_DAY} {_MONTH} [ 0-9]?[0-9] {_T} {_NAME} [0-9]{{4}}", "%a %b %e %H:%M:%S %Z %Y"
     ),
@@ -101,31 +101,31 @@ FINDABLE = (
     ),
     Findable(
         "weekday, month name, 12 hours",
-        f"{_DAY},? {_MONTH} {_D}, [0-9]{{4}},? {_T}{_HALF}",
+        f"{_DAY},? {_MONTH} {_D}, [0-9]{{4}},? {_T}{HALF}",
         "%a, %b %d, %Y %I:%M:%S %p",
     ),
     Findable("weekday, no year", f"{_DAY} {_MONTH} [ 0-9]?[0-9] {_T}{_POINT}", "%a %b %e %H:%M:%S"),
     Findable("NCSA", f"{_D}/{_SHORT}/[0-9]{{4}}:{_T} [+-][0-9]{{4}}", "ncsa"),
-    Findable("day/month name/year", f"{_D}/{_MONTH}/[0-9]{{4}}[: ] ?{_T}{_POINT}{_ZONE}", "%d/%b/%Y %H:%M:%S"),
-    Findable("day-month name-year, 12 hours", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{_HALF}", "%d-%b-%Y %I:%M:%S %p"),
-    Findable("day-month name-year", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{_POINT}{_ZONE}", "%d-%b-%Y %H:%M:%S"),
+    Findable("day/month name/year", f"{_D}/{_MONTH}/[0-9]{{4}}[: ] ?{_T}{_POINT}{ZONE}", "%d/%b/%Y %H:%M:%S"),
+    Findable("day-month name-year, 12 hours", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{HALF}", "%d-%b-%Y %I:%M:%S %p"),
+    Findable("day-month name-year", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{_POINT}{ZONE}", "%d-%b-%Y %H:%M:%S"),
     Findable("day-month name-two-digit year", f"{_D}-{_MONTH}-[0-9]{{2}} {_T}{_POINT}", "%d-%b-%y %H:%M:%S"),
-    Findable("day month name year", f"{_D} {_MONTH} [0-9]{{4}},? {_T}{_FRACTION}{_ZONE}", "%d %b %Y %H:%M:%S"),
-    Findable("month name, 12 hours", f"{_MONTH} {_D}, [0-9]{{4}},? {_T}{_HALF}", "%b %d, %Y %I:%M:%S %p"),
+    Findable("day month name year", f"{_D} {_MONTH} [0-9]{{4}},? {_T}{FRACTION}{ZONE}", "%d %b %Y %H:%M:%S"),
+    Findable("month name, 12 hours", f"{_MONTH} {_D}, [0-9]{{4}},? {_T}{HALF}", "%b %d, %Y %I:%M:%S %p"),
     Findable(
-        "month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}},? {_T}{_FRACTION}{_ZONE}", "%b %e %Y %H:%M:%S"
+        "month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}},? {_T}{FRACTION}{ZONE}", "%b %e %Y %H:%M:%S"
     ),
-    Findable("month name day, year last", f"{_MONTH} [ 0-9]?[0-9] {_T}{_POINT} {_CENTURY}{_ZONE}", "%b %e %H:%M:%S %Y"),
-    Findable("day month name, year last", f"{_D} {_MONTH} {_T}{_POINT} {_CENTURY}{_ZONE}", "%d %b %H:%M:%S %Y"),
-    Findable("year month name day", f"[0-9]{{4}} {_MONTH} [ 0-9]?[0-9] {_T}{_FRACTION}{_ZONE}", "%Y %b %e %H:%M:%S"),
+    Findable("month name day, year last", f"{_MONTH} [ 0-9]?[0-9] {_T}{_POINT} {_CENTURY}{ZONE}", "%b %e %H:%M:%S %Y"),
+    Findable("day month name, year last", f"{_D} {_MONTH} {_T}{_POINT} {_CENTURY}{ZONE}", "%d %b %H:%M:%S %Y"),
+    Findable("year month name day", f"{_CENTURY} {_MONTH} [ 0-9]?[0-9] {_T}{FRACTION}{ZONE}", "%Y %b %e %H:%M:%S"),
     Findable(
-        "day month name two-digit year", f"{_D} {_MONTH} [0-9]{{2}},? {_T}{_FRACTION}{_ZONE}", "%d %b %y %H:%M:%S"
+        "day month name two-digit year", f"{_D} {_MONTH} [0-9]{{2}},? {_T}{FRACTION}{ZONE}", "%d %b %y %H:%M:%S"
     ),
     Findable("RFC 3164, no year", f"{_MONTH} [ 0-9]?[0-9] {_T}{_POINT}", "%b %e %H:%M:%S"),
-    Findable("day/month name, no year", f"{_D}/{_MONTH} {_T}{_FRACTION}", "%d/%b %H:%M:%S"),
-    Findable("day month name, no year", f"{_D} {_MONTH} {_T}{_FRACTION}", "%d %b %H:%M:%S"),
-    Findable("year/month/day", f"[0-9]{{4}}/[0-9]{{2}}/[0-9]{{2}}[ T-]{_T}{_FRACTION}{_ZONE}", "%Y/%m/%d %H:%M:%S"),
-    Findable("year.month.day", f"[0-9]{{4}}\\.[0-9]{{2}}\\.[0-9]{{2}} {_T}{_FRACTION}{_ZONE}", "%Y.%m.%d %H:%M:%S"),
+    Findable("day/month name, no year", f"{_D}/{_MONTH} {_T}{FRACTION}", "%d/%b %H:%M:%S"),
+    Findable("day month name, no year", f"{_D} {_MONTH} {_T}{FRACTION}", "%d %b %H:%M:%S"),
+    Findable("year/month/day", f"[0-9]{{4}}/[0-9]{{2}}/[0-9]{{2}}[ T-]{_T}{FRACTION}{ZONE}", "%Y/%m/%d %H:%M:%S"),
+    Findable("year.month.day", f"[0-9]{{4}}\\.[0-9]{{2}}\\.[0-9]{{2}} {_T}{FRACTION}{ZONE}", "%Y.%m.%d %H:%M:%S"),
     *_numeric("slashes", "/", "/"),
     *_numeric("points", r"\.", "."),
     *_numeric("dashes", "-", "-"),
@@ -138,8 +138,8 @@ FINDABLE = (
     Findable("date", _ISO_DATE, "iso8601", clock=False),
     Findable("month-day, no year", f"[01][0-9]-[0-3][0-9] {_T}{_POINT}", "%m-%d %H:%M:%S"),
     Findable("date, slashes", f"{_D}/{_D}/[0-9]{{4}}", "%d/%m/%Y", "%m/%d/%Y", clock=False),
-    Findable("time of day, 12 hours", f"{_T}{_HALF}", "%I:%M:%S %p", date=False),
-    Findable("time of day", f"{_T}{_FRACTION}", "%H:%M:%S", date=False),
+    Findable("time of day, 12 hours", f"{_T}{HALF}", "%I:%M:%S %p", date=False),
+    Findable("time of day", f"{_T}{FRACTION}", "%H:%M:%S", date=False),
 )  # fmt: skip
 """The forms in order: of two that fit at the same place the first is taken."""
 
@@ -151,8 +151,8 @@ DATES = (
     Findable("date", "[0-9]{4}/[0-9]{2}/[0-9]{2}", "%Y/%m/%d", clock=False),
     Findable("date", r"[0-9]{4}\.[0-9]{2}\.[0-9]{2}", "%Y.%m.%d", clock=False),
     Findable("date", "(?:19|20)[0-9]{6}", "%Y%m%d", clock=False),
-    Findable("year and day of it", r"(?:19|20)[0-9]{2}\.[0-3][0-9]{2}", "%Y.%j", clock=False),
-    Findable("year and day of it", "(?:19|20)[0-9]{2}[/][0-3][0-9]{2}", "%Y/%j", clock=False),
+    Findable("year and day of it", rf"{_CENTURY}\.[0-3][0-9]{{2}}", "%Y.%j", clock=False),
+    Findable("year and day of it", f"{_CENTURY}/[0-3][0-9]{{2}}", "%Y/%j", clock=False),
     Findable("date, points", rf"{_D}\.{_D}\.[0-9]{{4}}", "%d.%m.%Y", "%m.%d.%Y", clock=False),
     Findable("date, dashes", f"{_D}-{_D}-[0-9]{{4}}", "%d-%m-%Y", "%m-%d-%Y", clock=False),
     Findable("date, slashes, two-digit year", f"{_D}/{_D}/[0-9]{{2}}", "%d/%m/%y", "%m/%d/%y", clock=False),
@@ -164,7 +164,7 @@ DATES = (
         for between in (sign.replace(".", r"\."),)
         for first, last, shape, behind, written in (
             ("day", "year", _D, "[0-9]{4}", f"%d{sign}%b{sign}%Y"),
-            ("year", "day", "[0-9]{4}", _D, f"%Y{sign}%b{sign}%d"),
+            ("year", "day", _CENTURY, _D, f"%Y{sign}%b{sign}%d"),
             ("day", "two-digit year", _D, "[0-9]{2}", f"%d{sign}%b{sign}%y"),
         )
     ),
@@ -182,7 +182,7 @@ DATES = (
 
 _MINUTES = "[0-5][0-9]"
 CLOCKS = (
-    Findable("time of day", f"{_T}{_FRACTION}", "%H:%M:%S", date=False),
+    Findable("time of day", f"{_T}{FRACTION}", "%H:%M:%S", date=False),
     Findable("time of day, minutes", f"[0-2]?[0-9]:{_MINUTES}", "%H:%M", date=False),
     Findable("time of day, points", rf"[0-2]?[0-9]\.{_MINUTES}\.{_MINUTES}(?:,[0-9]{{1,9}})?", "%H.%M.%S", date=False),
     Findable("time of day, letters", f"[0-2]?[0-9]h{_MINUTES}m{_MINUTES}s", "%Hh%Mm%Ss", date=False),
@@ -195,4 +195,3 @@ COLOURED = r"(?<=\x1b\[[0-9]m)|(?<=\x1b\[[0-9]{2}m)|(?<=\x1b\[[0-9];[0-9]{2}m)"
 """Right behind a sequence that colours what follows (ECMA-48, select graphic rendition)."""
 ZONE_IN_BRACKETS = rf" \((?:{_NAME}|[+-][0-9]{{2}}:?[0-9]{{2}})\)"
 ZONE_BEHIND = rf"(?: ?(?:Z\b|[+-][0-9]{{2}}:?[0-9]{{2}}\b)| {_NAME})"
-HALF, FRACTION, OFFSET, ZONE = _HALF, _FRACTION, _OFFSET, _ZONE

@@ -66,9 +66,9 @@ def stamps(text: str) -> list[Stamp]:
 
 
 def has_date(text: str) -> bool:
-    """Whether a date without a time of day stands in a text."""
+    """Whether a date with its year, and without a time of day, stands in a text."""
     found = (_ALL[int(match.lastgroup[1:])] for match in _any().finditer(text) if match.lastgroup is not None)
-    return any(form.date and not form.clock for form in found)
+    return any(form.date and not form.clock and re.search("%[Yy]|iso", form.format) for form in found)
 
 
 @functools.cache
