@@ -153,7 +153,7 @@ def _short(regex: str) -> str:
 
 
 def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
-    """Lines that begin with the same word as the first one, where they recur and other lines stand between."""
+    """Lines that begin with the same word as the first one, or are the same mark, where others stand between."""
     rows = filled.arg_true()
     first = lines[int(rows[0])]
     again = lines == first

@@ -67,11 +67,6 @@ class TextPlace(NamedTuple):
         return f"(?is){self.before_regex}({self.form.shape})"
 
     @property
-    def around(self) -> str:
-        """What stands before it as the only group, and the stamp."""
-        return f"(?is)({self.before_regex}){self.form.shape}"
-
-    @property
     def text(self) -> str:
         if self.order == 0:
             return "at the start" + (f", after `{self.before}`" if self.before else "")
@@ -211,7 +206,7 @@ def _date_before(place: TextPlace, whole: pl.Series) -> str:
     if dates.null_count() > 0.5 * len(dates):
         return ""
     shown = dates.drop_nulls()[0]
-    return f"what stands before it, such as `{shown}`, may be its date, in a form that is not read here"
+    return f"what stands before the time of day, such as `{shown}`, may be its date, in a form that is not read here"
 
 
 def _date_between(whole: pl.Series) -> str:
@@ -274,9 +269,9 @@ def _day_or_month(
     found = decide(text, numbers, fmt, TimeReading((fmt,)), reference, companion)
     if found.first is None:
         unknown = "day first or month first cannot be told from this sample"
-        return False, f"{unknown}: {found.reason}; ask, or look at a longer log", False
+        return False, f"{unknown}: {found.reason}; ask, or look at a longer log", found.sure
     if found.reason.startswith("both orders"):
-        return found.first == "month", found.reason, False
+        return found.first == "month", found.reason, found.sure
     likely = " is " if found.reason.startswith("likely") else ": "
     return found.first == "month", f"{found.first} first{likely}{found.reason}", found.sure
 

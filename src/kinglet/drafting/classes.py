@@ -6,6 +6,7 @@ import re
 from typing import NamedTuple
 
 from kinglet.drafting.patterns import Slot
+from kinglet.mining.heads import LETTERS
 
 
 class _Class(NamedTuple):
@@ -118,13 +119,6 @@ _LEVELS = {
 }
 
 
-_LETTERS = {
-    "A": "Critical", "C": "Critical", "F": "Fatal", "E": "High", "W": "Medium", "N": "Low",
-    **dict.fromkeys("IDTV", "Informational"),
-}  # fmt: skip
-"""Levels of one letter."""
-
-
 class Suggested(NamedTuple):
     """A class that a message may be of, its mapping as the file has it, and why."""
 
@@ -206,10 +200,10 @@ def severities(slot: Slot) -> dict[str, str]:
     """What the words of a level mean; nothing where they are none."""
     out: dict[str, str] = {}
     words = sorted({text for text in slot.values if text is not None})
-    if len(words) > 1 and _LETTERS.keys() >= set(words) and set(words) & {"E", "W"}:
-        return {word: _LETTERS[word] for word in words}
+    of_letters = len(words) > 1 and LETTERS.keys() >= set(words) and set(words) & {"E", "W"}
     for text in words:
-        meant = next((name for name, regex in _LEVELS.items() if re.fullmatch(regex, text, re.IGNORECASE)), None)
+        word = LETTERS[text] if of_letters else text
+        meant = next((name for name, regex in _LEVELS.items() if re.fullmatch(regex, word, re.IGNORECASE)), None)
         if meant is None:
             return {}
         out[text] = meant

@@ -6,7 +6,7 @@ import re
 import unicodedata
 from collections.abc import Iterable
 
-from kinglet.mining.cells import QUOTING
+from kinglet.mining.cells import COLOUR, QUOTING
 from kinglet.names import RESERVED
 
 _KEY = re.compile(rf"([A-Za-z_][\w.-]*)[\"']?\s*[=:]\s*[\"'\[(<{{#{QUOTING}]?$")
@@ -60,7 +60,7 @@ class Names:
 
     def name(self, before: str, type_: str, wanted: str | None = None, *, codes: bool = False) -> str:
         """A name for the slot of this type behind this text. codes: its values are numbers with letters before them."""
-        chosen = wanted or self._called(re.sub("\x1b\\[[0-9;]*m", "", before), type_)
+        chosen = wanted or self._called(re.sub(COLOUR, "", before), type_)
         if chosen == "user" and codes and not _USER.search(before):
             chosen = "value"
         self.last = type_

@@ -41,9 +41,8 @@ def _is_text(work: Work, delimiter: str) -> bool:
     """Whether rows without a header are lines of text whose front happens to be in columns."""
     if work.raw.str.contains("\n", literal=True).any():
         return False
-    quoted = work.raw.head(SAMPLE).str.contains(
-        rf'(?:^|[{re.escape(delimiter)}])"(?:[^"]|"")*"(?:[{re.escape(delimiter)}]|$)'
-    )
+    sign = re.escape(delimiter)
+    quoted = work.raw.head(SAMPLE).str.contains(rf'(?:^|{sign})"(?:[^"]|"")*"(?:{sign}|$)')
     if float(quoted.mean() or 0) > _WORDY:  # type: ignore[arg-type]
         return False
     last = work.raw.head(SAMPLE).str.split(delimiter).list.last()

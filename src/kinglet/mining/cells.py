@@ -25,9 +25,11 @@ _QUOTES = (
     r"(?:(?<=[\s=:(\[,{|;])|^)\"(?P<q>[^\"\n]*)\"(?!\w)",
     r"(?:(?<=[\s=:(\[,{|;])|^)'(?P<q2>[^'\n]*)'(?!\w)",
 )
+COLOUR = r"\x1b\[[0-9;]*m"
+"""A sequence that colours what follows (ECMA-48)."""
 _PIECES = (  # amounts of bytes, blanks, keys, signs that open or part, and the rest of what has no blank in it
     r"(?P<z>(?<![\w.])[0-9]+(?:\.[0-9]+)? ?(?:[KMGT]i?B|bytes)\b)",
-    r"(?P<s>\x1b\[[0-9;]*m)",
+    f"(?P<s>{COLOUR})",
     r"(?P<b>[ \t]+)",
     r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})(?:[^\W\d][\w.-]*=|[^\W\d_]{2,}:(?=[0-9\"'\[(]))(?!=))",
     r"(?P<s3>[(\[{<|;\n\"]|'(?!\w))",

@@ -46,8 +46,10 @@ LEVELS = frozenset(
         "failure",
     ]
 )
-_LETTERS = frozenset("TVDIWECFAN")
-"""Levels of one letter: trace, verbose, debug, info, warning, error, critical, fatal, alert, notice."""
+LETTERS = {word[0].upper(): word for word in (
+    "trace", "verbose", "debug", "info", "notice", "warning", "error", "critical", "alert", "fatal"
+)}  # fmt: skip
+"""Levels of one letter, and the words that they stand for."""
 _NAMES = (value(NAME), value(ADDRESS))
 
 
@@ -134,7 +136,7 @@ def _look(keys: tuple[str, ...], i: int) -> str:
 def _is_sure(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
     """Whether words are those that levels are called by, or stand between signs in all lines."""
     usual = [word.strip().lower() for word, count in words.items() if count > 0.02 * len(lines)]
-    letters = len(words) > 1 and all(word in _LETTERS for word in words)
+    letters = len(words) > 1 and all(word in LETTERS for word in words)
     levels = letters or (bool(usual) and LEVELS.issuperset(usual))
     return levels or (_closed(lines, i) and 1 < len(words) <= _FEW)
 

@@ -30,6 +30,8 @@ _BEFORE = (
     rf"|{COLOURED})"
 )
 _ALL = (*FINDABLE, *DATES)
+_ISO = "%Y-%m-%d %H:%M[[:%S]]"
+"""What `iso8601` is where something stands behind the time of day that it does not have."""
 _BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| - | at |[T_-]")
 """What may stand between a date and a time of day that belong together."""
 
@@ -114,7 +116,7 @@ def _with_zone(text: str, stamp: Stamp) -> Stamp:
 
 @functools.lru_cache(256)  # speed
 def _zoned(form: Findable, zone: str) -> Findable:
-    text = "%Y-%m-%d %H:%M[[:%S]]" if form.format == "iso8601" and zone is not ZONE_BEHIND else form.format
+    text = _ISO if form.format == "iso8601" else form.format
     known = form.zone if form.shape.endswith(form.zone) else ""
     either = f"(?:{zone}|{known.removesuffix('?')})?" if known else f"{zone}?"
     return form._replace(shape=f"{form.shape.removesuffix(known)}{either}", zone=either, format=text)
@@ -125,7 +127,7 @@ def _of_half(form: Findable) -> Findable:
     """A form whose hours are counted twice a day."""
 
     def half(text: str) -> str:
-        text = "%Y-%m-%d %H:%M[[:%S]]" if text == "iso8601" else text
+        text = _ISO if text == "iso8601" else text
         return text.replace("%H", "%I") + " %p" if "%H" in text else ""
 
     shape = f"{form.shape.removesuffix(form.zone)}{HALF}"

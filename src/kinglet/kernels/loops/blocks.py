@@ -45,7 +45,7 @@ def _is_blank(byte: int) -> bool:
 
 
 @loop
-def _is_ruler(at: int, end: int) -> bool:
+def _is_drawn(at: int, end: int) -> bool:
     """Whether a line is drawn: three or more of one sign."""
     first = bytes_at(at)[0]
     if end - at < 3 or first not in (35, 42, 43, 45, 61, 95, 126):  # #*+-=_~
@@ -154,7 +154,7 @@ def _lines(given: Any, row: int, view: int, begun: int) -> int:
             stop -= 1
         indent = start - line
         line = behind
-        if start == stop or _is_ruler(start, stop):
+        if start == stop or _is_drawn(start, stop):
             continue
         if bytes_at(stop - 1)[0] == _RETURN:
             return ODD
