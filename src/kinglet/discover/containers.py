@@ -163,6 +163,8 @@ def _csv(sample: Sample) -> Records | None:
             if not widths:
                 continue
             width, count = widths.most_common(1)[0]
+            if all(not row or not row[0].strip() or row[0].rstrip().endswith((":", "=")) for row in rows):
+                continue  # lines that are indented, or labels
             share = count / len(rows)
             least = 3 if delimiter == "," else 2 + (delimiter != "\t")
             if width >= least and share >= 0.95 and len(rows) > 2 and (best is None or (share, width) > best[:2]):
@@ -225,7 +227,9 @@ def _is_header(rows: list[list[str]]) -> bool:
     return sum(value not in others for value in first) >= len(first) * 0.8
 
 
-_PLAIN = re.compile(r"\s*[-+0-9.:/TZ ]*\s*|[\w.@-]{0,24}")
+_PLAIN = re.compile(
+    r"\s*[-+0-9.:/TZ ]*\s*|[\w.@-]{0,24}|[0-9A-Fa-f:.]{2,45}|[0-9]{1,2}/[A-Z][a-z]{2}/[0-9]{4}:[0-9: +-]+"
+)
 
 
 def _columns_differ(rows: list[list[str]], width: int) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from datetime import datetime
 from typing import Any, NamedTuple
@@ -20,6 +21,8 @@ from kinglet.discover.words import counted, percent
 from kinglet.errors import InputError
 from kinglet.source.logs import Given, Source, open_sources
 from kinglet.spec.schema import Events
+
+_PROBE = 300
 
 
 class Facts(NamedTuple):
@@ -61,8 +64,22 @@ def facts(sources: list[Source], given: Given, reference: datetime | None = None
     if sample.ends.get("CRLF", 0) > sample.ends.get("LF", 0):
         rules = [_with_returns(rule) for rule in rules]
     reference = reference or max(source.reference for source in sources)
-    stamps = times(frame["raw"], frame["number"], reference)
+    stamps = times(_without_commas(frame["raw"], records), frame["number"], reference)
     return Facts(name, sample, frame, batches, rules, stamps, records, reference)
+
+
+_COMMA_BEHIND_CLOCK = r"(:[0-9]{2}),([0-9])"
+
+
+def _without_commas(raw: pl.Series, records: Records | None) -> pl.Series:
+    """Rows between commas with other signs behind a time of day, so that the next column is no fraction of it."""
+    dialect = records.events.get("csv") if records is not None and records.events is not None else None
+    if dialect is None or (isinstance(dialect, dict) and "delimiter" in dialect):
+        return raw
+    values = (value for row in (records.values or ())[:_PROBE] for value in row.values()) if records else ()
+    if any(re.search(_COMMA_BEHIND_CLOCK, value) for value in values):
+        return raw  # they have commas within them
+    return raw.str.replace_all(_COMMA_BEHIND_CLOCK, "$1;$2")
 
 
 def _rule(events: dict[str, Any]) -> CutRule:

@@ -68,6 +68,7 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             len(str(item.events)),
         )
     )
+    judged = _framed_first(judged, lines, filled)
     if known is None:
         judged = _first_line_first(judged, lines, filled)
     else:
@@ -94,6 +95,21 @@ def _first_line_first(all_: list[Boundary], lines: pl.Series, filled: pl.Series)
     for way in all_[1:]:
         begins = way.events.get("start")
         if begins is not None and re.search(begins, first) and abs(way.count - best.count) <= 0.02 * best.count:
+            return [way, *(one for one in all_ if one is not way)]
+    return all_
+
+
+def _framed_first(all_: list[Boundary], lines: pl.Series, filled: pl.Series) -> list[Boundary]:
+    """Puts lines like the log's first one before ways that would begin an event with the line that closes one."""
+    written = lines.filter(filled)
+    for way in all_:
+        begins = way.events.get("start")
+        if begins is None or not re.search(begins, written[0]):
+            continue
+        opening = written.str.contains(begins)
+        closing = written.filter(opening.shift(-1, fill_value=True))
+        marks = len(closing) > 2 and closing.n_unique() == 1 and not re.fullmatch(DRAWN, closing[0])
+        if marks and int((written == closing[0]).sum()) == len(closing):
             return [way, *(one for one in all_ if one is not way)]
     return all_
 

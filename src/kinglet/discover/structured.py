@@ -5,13 +5,18 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Sequence
+from datetime import datetime
 from typing import Any, NamedTuple
 
 import polars as pl
 
 from kinglet.discover.columns import type_of
+from kinglet.discover.date_and_time import Parted, parted
+from kinglet.discover.pair_signs import Signs, pair_signs
+from kinglet.discover.times import Times, format_of_time
 from kinglet.names import field_of
 from kinglet.plan.data import MORE, name_problem
+from kinglet.structured.blocks import Blocks
 from kinglet.structured.by_form import Structure, Value, is_within, read
 from kinglet.structured.delimited import Delimited
 from kinglet.structured.json_objects import JsonObjects
@@ -39,24 +44,29 @@ class Structured(NamedTuple):
     form: str | dict[str, Any]
     types: dict[str, str]
     stamp: str | None
+    parted: Parted | None = None
+    """The date and the time of day, where these stand in two of the fields."""
 
 
 def structured(
     raw: pl.Series,
-    stamp_format: str | None,
+    stamps: Times,
     events: dict[str, Any],
     columns: Sequence[str],
-    found: pl.Series | None = None,
+    reference: datetime,
 ) -> Structured | None:
-    """The structure of a log's events; stamp_format: of the event's time; columns: those of a CSV file."""
+    """The structure of a log's events; stamps: those found; columns: those of a CSV file."""
+    stamp_format = format_of_time(stamps)
+    found = stamps.texts[0] if stamp_format is not None else None
     probe = raw.head(_PROBE)
-    structures: list[Structure] = [JsonObjects(), Pairs()]
+    pairs = pair_signs(probe.to_list())
+    structures: list[Structure] = [JsonObjects()]
+    if probe.str.contains("\n", literal=True).any():
+        structures += [Blocks(equals) for equals in (":", "=")]
+    if pairs is not None and not pairs.signs.around:
+        structures.append(pairs.signs.reader)
     if probe.str.contains(r"^\s*<").mean() == 1:
         structures = [XmlElements(by) for by in (*_naming(probe), None)]
-    elif probe.str.contains("\n", literal=True).any():
-        from kinglet.structured.blocks import Blocks
-
-        structures.append(Blocks())
     if columns and "csv" in events:
         dialect = events["csv"] if isinstance(events["csv"], dict) else {}
         structures = [Delimited(_names(columns), dialect.get("delimiter", ","), dialect.get("quote", '"'))]
@@ -64,8 +74,23 @@ def structured(
         each = [structure.values(text) for text in probe]
         values = [item for item in each if item and _is_one(structure, item)]
         if len(values) >= _ENOUGH * len(probe):
-            return _of(structure, probe, values, stamp_format, found)
+            return _of(structure, probe, values, stamp_format, found, reference)
     return None
+
+
+def structure_in(
+    structure: Structure,
+    texts: Sequence[str],
+    reference: datetime,
+    stamp_format: str | None = None,
+    found: pl.Series | None = None,
+) -> Structured:
+    """What the keys of texts are that have this structure.
+
+    stamp_format: of the event's time, and found its texts, where that is one of the keys.
+    """
+    values = [item for text in texts if (item := structure.values(text))]
+    return _of(structure, pl.Series(texts, dtype=pl.String), values, stamp_format, found, reference)
 
 
 def _naming(probe: pl.Series) -> list[str]:
@@ -96,18 +121,27 @@ def _is_one(structure: Structure, values: list[Value]) -> bool:
     return sum(bool(value.kind) for value in values) >= (1 if alone else max(3, 0.75 * len(values)))
 
 
+def _only_marks(values: Sequence[Sequence[Value]]) -> bool:
+    """Whether the lines of blocks that have no label are the same in all: where one begins, and where it ends."""
+    each = [tuple(value.text for value in item if value.path == "text") for item in values]
+    return len(each) > 1 and len(set(each)) == 1
+
+
 def _of(
     structure: Structure,
     probe: pl.Series,
     values: list[list[Value]],
     stamp_format: str | None,
     found: pl.Series | None,
+    reference: datetime,
 ) -> Structured:
     counts: dict[str, int] = {}
     for item in values:
         for value in item:
             if value.text is not None or structure.name != "block":  # the head of a section is no value
                 counts[value.path] = counts.get(value.path, 0) + 1
+    if structure.name == "block" and _only_marks(values):
+        counts.pop("text", None)
     keys: list[str] = []
     for key in sorted(counts, key=lambda key: -counts[key]):
         if len(keys) < _MOST_KEYS and not any(is_within(key, other) for other in keys) and key not in ("", MORE):
@@ -133,6 +167,14 @@ def _of(
         elif kind == "time" and not all(is_read(text, _ISO) for text in texts.head(3)):
             kind = "word" if not texts.str.contains(r"\s").any() else "text"
         types[name] = "text" if texts.str.starts_with("[").any() else _WIDER.get(kind, kind)
+    halves = None
+    if stamp is None or (stamp_format is not None and not parse_format(stamp_format).has_date):
+        halves = parted({key: columns[key] for key in keys if key in types}, reference)
+        if halves is not None:
+            if stamp is not None:
+                types[stamp] = "word"
+            stamp = halves.clock
+            types |= {halves.clock: "time", halves.date: "text"}
     form: str | dict[str, Any] = "true"
     if isinstance(structure, Delimited):
         form = {"names": list(structure.names)}
@@ -141,4 +183,8 @@ def _of(
         types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
     if isinstance(structure, XmlElements) and structure.by:
         form = {"by": structure.by}
-    return Structured(structure.name, form, types, stamp)
+    if isinstance(structure, Blocks) and structure.equals != ":":
+        form = {"equals": structure.equals}
+    if isinstance(structure, Pairs):
+        form = Signs(structure.between, structure.equals, structure.quote, open_values=structure.open_values).form
+    return Structured(structure.name, form, types, stamp, halves)

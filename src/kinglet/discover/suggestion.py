@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from pathlib import PurePath
 from typing import Any
 
 import polars as pl
 
+from kinglet.discover.facts import Facts
 from kinglet.discover.structured import Structured, structured
-from kinglet.discover.times import TextPlace, Times
+from kinglet.discover.times import TextPlace, Times, format_of_time
 from kinglet.discover.yaml_text import quoted, scalar
+from kinglet.mining.heads import LEVELS
 from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.grammar import PatternError, escaped, parse
 from kinglet.timestamps.formats import parse_format
@@ -21,17 +23,15 @@ _MOST_WORDS = 6
 _YAML_WORDS = ("null", "true", "false")
 
 
-def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series, columns: Sequence[str] = ()) -> str:
-    """A parser file that cuts the log and reads its time, as far as that can be told; it loads as it is.
-
-    columns: those that the header of a CSV file names.
-    """
+def parser_text(stem: str, log: Facts) -> str:
+    """A parser file that cuts a log and reads its time, as far as that can be told; it loads as it is."""
+    events, stamps, raw = log.boundaries[0].events, log.stamps, log.frame["raw"]
+    columns = log.records.container.columns if log.records is not None else []
     out = ["kinglet: 1", f"parser: {scalar(stem)}", "version: 0.1.0", "product: {vendor: UNKNOWN, name: UNKNOWN}"]
     if events != {"line": True}:
         name, value = next(iter(events.items()))
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
-    stamp = stamps.texts[0] if stamp_format(stamps) is not None else None
-    found = structured(raw, stamp_format(stamps), events, columns, stamp)
+    found = structured(raw, stamps, events, columns, log.reference)
     head = syslog_head(raw) if found is None else None
     if head is not None:
         formats = head_formats(raw, head)
@@ -43,7 +43,7 @@ def parser_text(stem: str, events: dict[str, Any], stamps: Times, raw: pl.Series
         out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(access)}"]
         return "\n".join(out) + "\n"
     if found is not None:
-        rule = _rule(found.stamp, stamps, raw)
+        rule = f"time: {flow(found.parted.rule)}" if found.parted is not None else _rule(found.stamp, stamps, raw)
         return "\n".join([*out, *([rule] if rule is not None else []), *_of_structure(found)]) + "\n"
     time = _time(stamps, raw)
     if time is None and (rule := _rule(None, stamps, raw)) is not None:
@@ -98,9 +98,19 @@ def syslog_head(raw: pl.Series) -> str | None:
             ]
         )
         share = float(marked.select(pl.any_horizontal(pl.all())).to_series().mean() or 0)  # type: ignore[arg-type]
-        if share >= _MARKED:
+        hosts, bodies = (pl.concat([frame[name] for frame in groups]).drop_nulls() for name in ("host", "body"))
+        doubled = float(bodies.str.starts_with(":").mean() or 0)  # type: ignore[arg-type]
+        if share >= _MARKED and _are_hosts(hosts) and doubled < 1 - _ENOUGH:
             return name
     return None
+
+
+def _are_hosts(names: pl.Series) -> bool:
+    """Whether what stands at the place of hosts could be such: no level, nothing in brackets or with a sign behind."""
+    bare = names.str.contains(r"^[0-9A-Za-z_][0-9A-Za-z_.:%-]*$") & ~names.str.ends_with(":")
+    levels = names.str.to_lowercase().is_in(list(LEVELS))
+    share = (bare & ~levels).mean()
+    return not isinstance(share, float) or share >= _ENOUGH
 
 
 def head_formats(raw: pl.Series, head: str) -> list[str]:
@@ -115,7 +125,7 @@ def head_formats(raw: pl.Series, head: str) -> list[str]:
 
 def _rule(key: str | None, stamps: Times, raw: pl.Series) -> str | None:
     """The time rule of events with structure: from a key of theirs, or where none holds the stamp from the text."""
-    text = stamp_format(stamps)
+    text = format_of_time(stamps)
     if text is None:
         return None
     where = {"from": key} if key is not None else search_of(stamps, raw)
@@ -128,7 +138,7 @@ def _rule(key: str | None, stamps: Times, raw: pl.Series) -> str | None:
 
 def search_of(stamps: Times, raw: pl.Series) -> dict[str, str] | None:
     """Where a rule finds the stamps in the text of events: at the start, as the first, or behind what stands there."""
-    text = stamp_format(stamps)
+    text = format_of_time(stamps)
     if text is None:
         return None
     place, shape = stamps.where[0], f"({parse_format(text).shape})"
@@ -159,20 +169,9 @@ def _key(name: str) -> str:
     return name if re.fullmatch(r"[A-Za-z_][A-Za-z0-9_.]*", name) and name not in _YAML_WORDS else flow(name)
 
 
-def stamp_format(stamps: Times) -> str | None:
-    """The format of the event's time."""
-    if not stamps.places or not stamps.places[0].is_time or not stamps.places[0].format:
-        return None
-    try:
-        parse_format(stamps.places[0].format)
-    except ValueError:
-        return None
-    return stamps.places[0].format
-
-
 def _time(stamps: Times, raw: pl.Series) -> tuple[str, str] | None:
     """The format of the event's time, and a pattern with the slot that holds it."""
-    text = stamp_format(stamps)
+    text = format_of_time(stamps)
     if text is None:
         return None
     shape = parse_format(text).shape

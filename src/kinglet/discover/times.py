@@ -83,6 +83,17 @@ class Times(NamedTuple):
     texts: list[pl.Series]
 
 
+def format_of_time(found: Times) -> str | None:
+    """The format of the event's time."""
+    if not found.places or not found.places[0].is_time or not found.places[0].format:
+        return None
+    try:
+        parse_format(found.places[0].format)
+    except ValueError:
+        return None
+    return found.places[0].format
+
+
 def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
     """The stamps of events; numbers are those of their first lines."""
     if not len(events):

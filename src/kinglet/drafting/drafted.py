@@ -11,12 +11,14 @@ from kinglet.discover.facts import Facts, facts
 from kinglet.drafting.adding import added
 from kinglet.drafting.devices import Stretch, devices
 from kinglet.drafting.finishing import mapped, report, with_cases, with_encoding
+from kinglet.drafting.headed_pairs import headed_pairs
+from kinglet.drafting.headed_rows import headed_rows
 from kinglet.drafting.patterns import Slot, Written
 from kinglet.drafting.recurring import recurring
 from kinglet.drafting.report import Doubt, Draft
 from kinglet.drafting.shape import Variant
-from kinglet.drafting.structured_logs import keys, structure_of
-from kinglet.drafting.text_logs import messages, time_of
+from kinglet.drafting.structured_logs import fields, keys, structure_of
+from kinglet.drafting.text_logs import messages, only, time_of
 from kinglet.drafting.work import MOST, Wishes, Work
 from kinglet.errors import ParserFileError, UsageError
 from kinglet.parser import Parser
@@ -107,7 +109,16 @@ def as_found(work: Work, *, by_keys: bool = True) -> tuple[pl.DataFrame, Parser]
     time_of(work)
     try:
         found = structure_of(work) if by_keys else None
-        return messages(work) if found is None else keys(work, found)
+        if found is not None:
+            return keys(work, found)
+        behind = (headed_pairs(work) or headed_rows(work)) if by_keys else None
+        if behind is None:
+            return messages(work)
+        if isinstance(behind, Variant):
+            return only(work, behind)
+        if work.shape.envelope is None and work.shape.syslog is None:
+            return keys(work, behind)
+        return fields(work, behind, told_apart=False)
     except ParserFileError as error:  # nothing is written that does not load
         return _general(work, error)
 

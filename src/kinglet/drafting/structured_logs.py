@@ -7,12 +7,15 @@ from collections.abc import Mapping
 
 import polars as pl
 
+from kinglet.discover.date_and_time import Parted, parted
 from kinglet.discover.structured import Structured, structured
-from kinglet.discover.suggestion import search_of, stamp_format
+from kinglet.discover.suggestion import search_of
+from kinglet.discover.times import format_of_time
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import written
 from kinglet.drafting.shape import Variant
 from kinglet.drafting.structures import kind_of, message_of, slots_of, types_of
+from kinglet.drafting.text_logs import stamps_in, time_of
 from kinglet.drafting.work import SAMPLE, Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import mine
@@ -27,12 +30,14 @@ def structure_of(work: Work) -> Structured | None:
     records = work.found.records
     columns = records.container.columns if records is not None else []
     dialect = work.shape.events.get("csv")
-    if isinstance(dialect, dict) and dialect.get("header") is False and _is_text(work, dialect.get("delimiter", ",")):
+    headless = isinstance(dialect, dict) and dialect.get("header") is False
+    dialect = dialect if isinstance(dialect, dict) else {}
+    if headless and (_is_text(work, dialect.get("delimiter", ",")) or _has_front(work, dialect.get("delimiter", ","))):
         work.shape.events = {"line": True}
         return None
-    text = stamp_format(work.found.stamps)
-    found = structured(work.raw, text, work.shape.events, columns, work.stamp_texts)
-    if found is not None and found.name == "pairs" and found.stamp is None and text is not None:
+    found = structured(work.raw, work.found.stamps, work.shape.events, columns, work.found.reference)
+    timed = format_of_time(work.found.stamps) is not None
+    if found is not None and found.name == "pairs" and found.stamp is None and timed:
         return None  # the pairs stand behind a head
     return found
 
@@ -46,7 +51,18 @@ def _is_text(work: Work, delimiter: str) -> bool:
     if float(quoted.mean() or 0) > _WORDY:  # type: ignore[arg-type]
         return False
     last = work.raw.head(SAMPLE).str.split(delimiter).list.last()
+    if work.stamp_texts is not None:
+        last = last.filter((last != work.stamp_texts.head(SAMPLE)).fill_null(True))
     return float(last.str.contains(r"\S[ ]+\S").mean() or 0) > _WORDY  # type: ignore[arg-type]
+
+
+def _has_front(work: Work, delimiter: str) -> bool:
+    """Whether a stamp and more stand in front of the first value of rows without a header."""
+    if work.stamp_texts is None or work.raw.str.contains("\n", literal=True).any():
+        return False
+    first = work.raw.head(SAMPLE).str.split(delimiter).list.first().str.strip_chars('" ')
+    stamps = work.stamp_texts.head(SAMPLE)
+    return float((first.str.starts_with(stamps) & (first != stamps)).mean() or 0) > _WORDY  # type: ignore[arg-type]
 
 
 def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
@@ -60,6 +76,13 @@ def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
         work.doubts = [doubt for doubt in work.doubts if doubt.about != "time"]
     elif work.shape.time is not None:
         work.shape.time["from"] = found.stamp
+    return fields(work, found)
+
+
+def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[pl.DataFrame, Parser]:
+    """Drafts fields for the keys of a structure; told_apart: a variant for each value of the key that tells."""
+    if found.parted is not None:
+        _by_halves(work, found.parted)
     everything = list(range(len(work.raw)))
     plain = dict.fromkeys(found.types, "text") | ({found.stamp: "time"} if found.stamp else {})
     work.shape.structure = found._replace(types=plain)
@@ -67,9 +90,11 @@ def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
     events = work.parsed(work.loaded())
     texts = {name: events[field_of(name)] for name in found.types if field_of(name) in events.columns}
     texts = {name: column for name, column in texts.items() if column.dtype == pl.String}
+    if found.parted is not None:
+        _by_halves(work, parted(texts, work.found.reference) or found.parted)
     types = types_of(texts, found.stamp)
     work.shape.structure = found._replace(types={name: types.get(name, "text") for name in found.types})
-    kind, message = kind_of(texts, found.stamp), message_of(texts)
+    kind, message = (kind_of(texts, found.stamp), message_of(texts)) if told_apart else (None, None)
     if message is not None and kind is None:
         _messages_of(work, message, texts[message])
     elif kind is not None:
@@ -77,6 +102,13 @@ def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
     else:
         work.shape.variants[0].fields = slots_of(list(found.types), types)
     return work.proved()
+
+
+def _by_halves(work: Work, halves: Parted) -> None:
+    """Says that date and time of day stand in two fields."""
+    time_of(work, halves.place)
+    work.shape.time = {**(work.shape.time or {}), **halves.rule}
+    work.stamp_texts = None
 
 
 def _kinds(work: Work, kind: str, texts: Mapping[str, pl.Series]) -> None:
@@ -100,14 +132,19 @@ def _kinds(work: Work, kind: str, texts: Mapping[str, pl.Series]) -> None:
 def _messages_of(work: Work, name: str, column: pl.Series) -> None:
     """A variant for each message of a key that holds texts."""
     assert work.shape.structure is not None
-    texts = column.fill_null("").to_list()
-    rows = sampled(range(len(texts)))
+    texts = column.to_list()
+    rows = sampled(column.is_not_null().arg_true().to_list())
     types = work.shape.structure.types
-    mined = mine([texts[row].split("\n")[0] for row in rows], (), Head())
+    mined = mine([texts[row].split("\n")[0] for row in rows], stamps_in(work), Head())
+    slots = slots_of(list(types), types)
     work.shape.variants = []
     for message in mined.messages[: work.wishes.most]:
         found = written(message, Names(types))
         called = variant_name(found.words, work.names, len(work.shape.variants) + 1)
         own = [rows[row] for row in message.rows]
-        work.shape.variants.append(Variant(called, found, own, field=name, fields=slots_of(list(types), types)))
+        work.shape.variants.append(Variant(called, found, own, field=name, fields=slots))
     work.shape.variants.sort(key=lambda variant: -literal(variant))
+    if without := column.is_null().arg_true().to_list():
+        called = variant_name("other", work.names, len(work.shape.variants) + 1)
+        note = f"Events without `{name}`, and those whose `{name}` no variant above reads"
+        work.shape.variants.append(Variant(called, None, without, notes=[note], fields=slots))

@@ -7,7 +7,9 @@ from typing import Any, NamedTuple
 
 import polars as pl
 
-from kinglet.discover.suggestion import access_pattern, head_formats, stamp_format, syslog_head
+from kinglet.discover.report import StampPlace
+from kinglet.discover.suggestion import access_pattern, head_formats, syslog_head
+from kinglet.discover.times import format_of_time
 from kinglet.drafting.classes import severities
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, Written, written
@@ -25,7 +27,7 @@ from kinglet.plan.syslog import HEADS
 from kinglet.timestamps.formats import parse_format
 
 _ROUNDS = 4
-_SYSLOG = ("priority", "stamp", "host", "app", "pid", "msgid", "data", "data_text")
+OF_SYSLOG = ("priority", "stamp", "host", "app", "pid", "msgid", "data", "data_text")
 _OF_ACCESS = {"client": "src_ip", "size": "bytes"}
 
 
@@ -66,16 +68,25 @@ def messages(work: Work) -> tuple[pl.DataFrame, Parser]:
     return events, parser
 
 
-def time_of(work: Work) -> None:
-    """Finds how the time is read, and what the log leaves open of it."""
-    text = stamp_format(work.found.stamps)
+def only(work: Work, variant: Variant) -> tuple[pl.DataFrame, Parser]:
+    """Drafts one variant that is known; gives the events as it reads them, and the parser."""
+    variant.name = variant_name(variant.words, work.names, 1) if not variant.name else variant.name
+    work.shape.variants = [variant]
+    return work.proved()
+
+
+def time_of(work: Work, place: StampPlace | None = None) -> None:
+    """Says how the time is read, and what the log leaves open of it; place: other than that first found."""
+    text = format_of_time(work.found.stamps) if place is None else place.format
     if text is None:
         return
+    place = place or work.found.stamps.places[0]
+    work.shape.notes.pop("time", None)
+    work.doubts = [doubt for doubt in work.doubts if doubt.about != "time"]
     time: dict[str, Any] = {"from": "stamp", "format": text}
     fmt = parse_format(text)
     if not fmt.has_date:
         time["date"] = ["previous", "file"]
-    place = work.found.stamps.places[0]
     if work.wishes.zone is not None and not fmt.has_zone:
         time["zone"] = work.wishes.zone
     elif not fmt.has_zone and place.zone == "none in the text":
@@ -98,21 +109,28 @@ def _bodies(work: Work) -> Bodies:
     head = syslog_head(work.raw)
     if head is None:
         return Bodies(first.to_list(), more)
-    work.shape.syslog = head
-    formats = head_formats(work.raw, head)
-    work.shape.time = {
-        **(work.shape.time or {}), "from": "stamp", "format": formats if len(formats) > 1 else formats[0]
-    }  # fmt: skip
-    read = [first.str.extract_groups(regex).struct.unnest() for regex in HEADS[head].regexes]
-    columns = {}
-    for name in ("body", "app"):
-        having = [frame[name] for frame in read if name in frame.columns]
-        columns[name] = pl.select(pl.coalesce(having)).to_series()
+    with_syslog(work, head)
+    columns = {name: of_syslog(first, head, name) for name in ("body", "app")}
     apps = None
     if columns["app"].null_count() == 0 and columns["app"].n_unique() > 1:
         apps = columns["app"].to_list()
         work.shape.kind = "app"
     return Bodies(columns["body"].fill_null("").to_list(), more, Head(), apps)
+
+
+def with_syslog(work: Work, head: str) -> None:
+    """Says that events have a head of syslog, and how its stamps are written."""
+    work.shape.syslog = head
+    formats = head_formats(work.raw, head)
+    work.shape.time = {
+        **(work.shape.time or {}), "from": "stamp", "format": formats if len(formats) > 1 else formats[0]
+    }  # fmt: skip
+
+
+def of_syslog(lines: pl.Series, head: str, name: str) -> pl.Series:
+    """A group of the heads of syslog that lines have."""
+    read = [lines.str.extract_groups(regex).struct.unnest() for regex in HEADS[head].regexes]
+    return pl.select(pl.coalesce([frame[name] for frame in read if name in frame.columns])).to_series()
 
 
 def _access(work: Work, pattern: str) -> tuple[pl.DataFrame, Parser]:
@@ -147,7 +165,7 @@ def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
     parts = list(found.parts)
     if isinstance(parts[-1], str):
         parts[-1] = getattr(last, "text", parts[-1])
-    _named_in_head(parts)
+    named_in_head(parts)
     body = Slot("body", "rest", [])
     work.shape.envelope = Written([*parts, body], found.slots, found.maybe)
     if mined.kind is not None:
@@ -161,7 +179,7 @@ def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
 
 
 def _variants(work: Work, mined: Mined, rows: Sequence[int], bodies: Bodies) -> None:
-    taken = {slot.name for slot in work.outer} | (set(_SYSLOG) if work.shape.syslog else set())
+    taken = {slot.name for slot in work.outer} | (set(OF_SYSLOG) if work.shape.syslog else set())
     stamped = not any(slot.name == "stamp" for slot in work.outer)
     behind = mined.head[-1].text if mined.head and isinstance(mined.head[-1], Literal) else ""
     for message in mined.messages:
@@ -178,7 +196,7 @@ def _variants(work: Work, mined: Mined, rows: Sequence[int], bodies: Bodies) -> 
     work.shape.variants.sort(key=lambda variant: -literal(variant))
 
 
-def _named_in_head(parts: Sequence[object]) -> None:
+def named_in_head(parts: Sequence[object]) -> None:
     """Calls the slots of a head by what they are: level, application and process."""
     taken = {part.name for part in parts if isinstance(part, Slot)}
 

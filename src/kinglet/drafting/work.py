@@ -9,7 +9,8 @@ import polars as pl
 
 from kinglet.calls import ReferenceTime
 from kinglet.discover.facts import Facts
-from kinglet.discover.suggestion import file_stem, stamp_format
+from kinglet.discover.suggestion import file_stem
+from kinglet.discover.times import format_of_time
 from kinglet.drafting.agreeing import agree
 from kinglet.drafting.patterns import Slot
 from kinglet.drafting.proving import prove
@@ -44,7 +45,7 @@ class Work:
         self.found = found
         self.wishes = wishes
         self.raw = found.frame["raw"]
-        self.stamp_texts = found.stamps.texts[0] if stamp_format(found.stamps) is not None else None
+        self.stamp_texts = found.stamps.texts[0] if format_of_time(found.stamps) is not None else None
         self.doubts: list[Doubt] = []
         self.names: set[str] = set()
         self.earlier = 0
@@ -124,6 +125,9 @@ class Work:
         if self.shape.time is None or self.shape.structure or self.shape.syslog:
             return
         if any(slot.name == "stamp" for slot in slots):
+            return
+        if not self.found.stamps.where:
+            self.shape.time = None
             return
         place = self.found.stamps.where[0]
         where = {"find": "start" if place.order == 0 and not place.before else "anywhere"}

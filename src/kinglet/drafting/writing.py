@@ -113,7 +113,8 @@ def variant_lines(shape: Shape, variant: Variant) -> Iterator[str]:
     if variant.written is not None:
         yield f"    pattern: {quoted(with_parts(variant.pattern, shape.parts))}"
         if keys := variant.written.keys:
-            yield f"    types: {scalar({slot.name: slot.type for slot in keys.values()})}"
+            written = {key if field_of(key) == slot.name else slot.name: slot.type for key, slot in keys.items()}
+            yield f"    types: {scalar(written)}"
         if renamed := {slot.name: key for key, slot in keys.items() if field_of(slot.name) != field_of(key)}:
             yield f"    keys: {scalar(renamed)}"
     elif shape.structure is not None and _alone(shape):

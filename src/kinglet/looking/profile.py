@@ -29,8 +29,7 @@ def _look(sources: list[Source], given: Given) -> Look:
     sample, frame, rules = found.sample, found.frame, found.boundaries
     shapes = shapes_of(found)
     records = found.records
-    columns = records.container.columns if records else []
-    text = parser_text(file_stem(found.name), rules[0].events, found.stamps, frame["raw"], columns)
+    text = parser_text(file_stem(found.name), found)
     return Look(
         name=found.name,
         files=sample.files,

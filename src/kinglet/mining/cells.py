@@ -51,9 +51,11 @@ _TYPES = (
 _SIGNED = re.compile(r"[+-][0-9]+(?:\.[0-9]+)?[^\W\d_]{1,3}$")
 """A number with its sign and a unit, whatever that is."""
 _TYPED = re.compile("|".join(f"(?P<{name}_{i}>{part})" for i, (name, part) in enumerate(_TYPES)))
+_HASH = r"(?![0-9]{6,8}[bd](?![0-9A-Za-z]))"
+"""Seven to nine digits and a letter are hexadecimal digits, rather than so many days."""
 _COMPOSED = (
     re.compile(rf"({_V4}|{_V6})([:#/])([0-9]{{1,5}})"),
-    re.compile(rf"([+-]?[0-9]{{1,9}}(?:\.[0-9]+)?)({_UNIT})"),
+    re.compile(rf"{_HASH}([+-]?[0-9]{{1,9}}(?:\.[0-9]+)?)({_UNIT})"),
     re.compile(r"([^()\[\]<>]+)([\[(<])([^()\[\]<>]*)([\])>])"),
 )
 """Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number."""

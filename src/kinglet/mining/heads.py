@@ -72,7 +72,7 @@ class Head(NamedTuple):
 
     def begins(self, line: Cells) -> bool:
         """Whether a line has this head."""
-        return all(_look(line.keys, i) == look for i, look in enumerate(self.looks))
+        return all(look_of(line.keys, i) == look for i, look in enumerate(self.looks))
 
 
 def head_of(lines: Sequence[Cells]) -> Head:
@@ -84,12 +84,12 @@ def head_of(lines: Sequence[Cells]) -> Head:
     kind: int | None = None
     now = [(line.keys, line.texts) for line in lines]
     while True:
-        here = Counter(_look(keys, position) for keys, _ in now)
+        here = Counter(look_of(keys, position) for keys, _ in now)
         look, count = here.most_common(1)[0]
         stamped = value(TIME) in looks
         if look == "" or count < _ALL * len(lines) or (stamped and len(now) - count > _STRAYS * len(now)):
             break
-        now = [line for line in now if _look(line[0], position) == look]
+        now = [line for line in now if look_of(line[0], position) == look]
         looks.append(look)
         sign = not (look == "w" or look[0] == "\ue000")
         if not sign:
@@ -126,7 +126,7 @@ def _ending(looks: Sequence[str], end: int, sure: int, lines: Sequence[Cells]) -
     return end
 
 
-def _look(keys: tuple[str, ...], i: int) -> str:
+def look_of(keys: tuple[str, ...], i: int) -> str:
     """What a cell of a head looks like: words, names and addresses may stand at one place."""
     if i >= len(keys):
         return ""
@@ -173,17 +173,17 @@ def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
     """
     least = _ALL * len(lines)
     for at in range(i + 1, i + _NEAR):
-        look, count = Counter(_look(keys, at) for keys, _ in lines).most_common(1)[0]
+        look, count = Counter(look_of(keys, at) for keys, _ in lines).most_common(1)[0]
         if look == "" or count < least:
             return False
         values = is_value(look) and (look != value(TIME) or not stamped)
         if look == "w":
-            words = Counter(texts[at].strip().lower() for keys, texts in lines if _look(keys, at) == look)
+            words = Counter(texts[at].strip().lower() for keys, texts in lines if look_of(keys, at) == look)
             if sum(count for word, count in words.items() if word in LEVELS) >= least and len(words) > 1:
                 return True
             values = sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines)
         if values:
-            sign, count = Counter(_look(keys, at + 1) for keys, _ in lines).most_common(1)[0]
+            sign, count = Counter(look_of(keys, at + 1) for keys, _ in lines).most_common(1)[0]
             if count >= least and sign not in ("", " ", "w", "=", ",") and not is_value(sign):
                 return True
             return _followed(lines, i)[1] >= _SHARED
@@ -192,9 +192,9 @@ def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
 
 def _closed(lines: Sequence[Line], i: int) -> bool:
     """Whether the same signs stand behind the word in nearly all lines: a bracket, a bar, a tab or a colon."""
-    sign, count = Counter(_look(keys, i + 1) for keys, _ in lines).most_common(1)[0]
+    sign, count = Counter(look_of(keys, i + 1) for keys, _ in lines).most_common(1)[0]
     if sign == " ":
-        sign, count = Counter(_look(keys, i + 2) for keys, _ in lines).most_common(1)[0]
+        sign, count = Counter(look_of(keys, i + 2) for keys, _ in lines).most_common(1)[0]
         return count >= _ALL * len(lines) and sign in ("|", "-", ";", "(", "[", "<", "{")
     return count >= _ALL * len(lines) and sign not in ("", "w", "=") and not is_value(sign)
 

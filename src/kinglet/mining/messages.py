@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from kinglet.mining.cells import NUMBER, TEXT, WORD, Cells, cells, is_word, value
 from kinglet.mining.columns import table
 from kinglet.mining.grouping import groups
-from kinglet.mining.heads import Head, head_of
+from kinglet.mining.heads import Head, head_of, look_of
 from kinglet.mining.parts import Literal, Part, Varying, is_wordy, merged, parts_of
 from kinglet.mining.ports import with_ports
 from kinglet.mining.words import NAMED, absorbed, free_text, vary, without_runs
@@ -74,6 +74,20 @@ def mine(
     if kind is not None:
         parts, kind = _opened(parts, kind, each)
     return Mined(found, parts, kind, each, lost)
+
+
+_ALIKE = 0.97
+
+
+def same_head(texts: Sequence[str], stamps: Iterable[str] = ()) -> Message | None:
+    """What texts that are heads as a whole are made of, and the rows that are so; None where they differ in form."""
+    lines = with_ports(cells(texts, stamps))
+    looks = [tuple(look_of(line.keys, i) for i in range(len(line.keys))) for line in lines]
+    usual, count = Counter(looks).most_common(1)[0]
+    if count < _ALIKE * len(texts):
+        return None
+    rows = [row for row, look in enumerate(looks) if look == usual]
+    return _message(rows, [lines[row] for row in rows], None)
 
 
 def _kind_of(parts: Sequence[Part], kinds: Sequence[str]) -> tuple[int | None, str]:

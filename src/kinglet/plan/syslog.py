@@ -41,7 +41,7 @@ _RFC5424 = (
     rf"^{_PRIORITY}[1-9][0-9]{{0,2}} (?P<stamp>-|[0-9T:.+Z-]+) {_or_nil('host')} {_or_nil('app')} {_or_nil('pid')}"
     rf" {_or_nil('msgid')} {_DATA}(?: \x{{feff}}?(?P<body>(?s:.*)))?$"
 ).replace(r"\x{feff}", "\ufeff")
-_APP = r"(?P<app>[^ :\[]+)"
+_APP = r"(?P<app>[^ \t:\[]+)"
 _GIVEN_TAG = rf"(?:{_APP}(?:\[(?P<pid>[^\]]*)\])?: ?)"
 _TAG = f"{_GIVEN_TAG}?"
 _ANY_HOST = "(?P<host>[!-~]+)"

@@ -95,6 +95,7 @@ class Pairs(WithoutLists):
         escapes: bool = False,
     ) -> None:
         self.between, self.equals, self.quote, self.escapes = between, equals, quote, escapes
+        self.open_values = open_values
         mark = between.strip()
         signs = (between, equals, quote)
         plain = all(len(sign) == 1 and " " <= sign < "\x7f" for sign in signs) and len(set(signs)) == 3

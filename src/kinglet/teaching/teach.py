@@ -117,8 +117,7 @@ def _file(name: str, log: Given, encoding: str | None, zone: str | None) -> tupl
             raise UsageError(f"{name}: {message}", "teach the one that it extends, or write the variant by hand")
         return text, text
     found = facts(open_sources(log, encoding=encoding), log)
-    columns = found.records.container.columns if found.records is not None else []
-    text = parser_text(file_stem(path.name), found.boundaries[0].events, found.stamps, found.frame["raw"], columns)
+    text = parser_text(file_stem(path.name), found)
     places = found.stamps.places
     if zone is not None and places and places[0].zone == "none in the text" and node_at(text, ("time",)) is not None:
         text = with_key(text, ("time",), "zone", scalar(zone))

@@ -14,6 +14,7 @@ from kinglet.timestamps.reading import TimeReading, instants
 
 _NEAR = 60
 """Days before it was written within which a log is likely to end, where nothing else tells."""
+_POINTED = ("%d.%m", "%e.%m", "%m.%d", "%m.%e")
 _DAY, _MONTH, _YEAR = {"%d", "%e"}, {"%m"}, {"%Y", "%y"}
 
 
@@ -91,6 +92,9 @@ def decide(
         often = f"so time goes back {min(falls):,} times and not {max(falls):,}"
         reason = f"likely, not sure: no number is above 12, but {often}"
         return Decision("month" if which else "day", reason, sure=False)
+    if any(sign in fmt.text for sign in _POINTED):
+        reason = "likely, not sure: no number is above 12, but between points the day mostly stands before the month"
+        return Decision("day", reason, sure=False)
     apart = [abs(reference - moment).days for moment in late]
     if min(apart) <= _NEAR < max(apart):
         which = apart[1] < apart[0]

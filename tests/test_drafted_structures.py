@@ -1,0 +1,276 @@
+"""Drafts of logs of structure, of many forms: pairs, rows, blocks, times in two fields; values and times are known."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import random
+import unittest
+from collections.abc import Callable, Iterator, Mapping
+from datetime import UTC, datetime, timedelta
+from typing import Any, NamedTuple
+
+import kinglet
+from kinglet.discover.pair_signs import pair_signs
+
+Values = dict[str, str]
+USERS = ("m.okoro", "h.fontaine", "s.amadi", "t.varela", "a.pires")
+NOTES = ("held open", "ok", 'said "no" twice', "late; see log", "gate a=b shut")
+RULES = ("R-1", "R-2", "deny all", "r 77")
+PATHS = ("/srv/m/7.json", r"C:\Feeds\in 1.csv", r"D:\temp\new.txt")
+START = datetime(2026, 3, 14, 20, 30, 5, 250000, tzinfo=UTC)
+AT = "2026-11-30"
+
+
+class Log(NamedTuple):
+    """A log, and of each event the time and the values."""
+
+    text: str
+    times: list[datetime]
+    values: list[Values]
+
+
+def made(seed: int, write: Callable[[datetime, Values], str], *, lacks: float = 0.15, count: int = 40) -> Log:
+    """A log of events in which most keys come and go."""
+    rng = random.Random(seed)
+    lines, times, each, now = [], [], [], START
+    for _ in range(count):
+        now += timedelta(milliseconds=rng.randint(20, 300_000))
+        values = {
+            "user": rng.choice(USERS),
+            "src": rng.choice((f"192.0.2.{rng.randint(1, 99)}", f"2001:db8::{rng.randint(1, 99):x}")),
+            "rule": rng.choice(RULES),
+            "bytes": str(rng.randint(0, 999_999)),
+            "id": f"{rng.getrandbits(32):08x}",
+            "path": rng.choice(PATHS),
+            "note": rng.choice(NOTES),
+        }
+        values = {key: value for key, value in values.items() if rng.random() >= lacks}
+        lines.append(write(now, values))
+        times.append(now)
+        each.append(values)
+    return Log("\n".join(lines) + "\n", times, each)
+
+
+def quoted(value: str, sign: str) -> str:
+    if not any(char in value for char in " \t'\"=,;|:[]"):
+        return value
+    return sign + value.replace("\\", "\\\\").replace(sign, f"\\{sign}") + sign
+
+
+def texts(value: Any) -> Iterator[str]:
+    if isinstance(value, dict | list):
+        for item in value.values() if isinstance(value, dict) else value:
+            yield from texts(item)
+    elif isinstance(value, str) and value[:1] in "{[":
+        try:
+            yield from texts(json.loads(value))
+        except ValueError:
+            yield value
+    elif value is not None:
+        yield str(value)
+
+
+class Drafted(unittest.TestCase):
+    def hold(self, log: Log, *, whole: bool = True, seconds: bool = True) -> Mapping[str, Any]:
+        """Drafts a log, reads it, and compares every time and value with those that were written."""
+        draft = kinglet.draft(log.text, at=AT)
+        events = draft.parser.parse(log.text, reference_time=AT).events
+        self.assertEqual(len(log.values), events.height, draft.text)
+        for row, time, values in zip(events.to_dicts(), log.times, log.values, strict=True):
+            wanted = time.replace(microsecond=0) if seconds else time
+            self.assertEqual(wanted, row["time"], f"{row['raw']}\n{draft.text[:600]}")
+            if whole:
+                self.assertEqual("complete", row["state"], f"{row['raw']} {row['faults']}\n{draft.text[:600]}")
+            found = {text for name, item in row.items() if name not in ("raw", "line") for text in texts(item)}
+            numbers = {float(text) for text in found if text.replace(".", "", 1).isdigit()}
+            for value in values.values():
+                known = value in found or (value.isdigit() and float(value) in numbers)
+                self.assertTrue(known, f"{value} of {row['raw']}\n{draft.text[:900]}")
+        return {"text": draft.text}
+
+    def test_pairs_behind_heads_and_between_any_signs(self) -> None:
+        ways = (
+            (" ", "="),
+            (", ", "="),
+            ("; ", "="),
+            (" | ", " = "),
+            ("|", ":"),
+            ("\t", ": "),
+            (", ", ": "),
+            ("&", "="),
+        )
+        heads = ("", "gate7 ", "feed[7]: ")
+        for i, (between, equals) in enumerate(ways):
+            quote, head = "\"'"[i % 2], heads[i % 3]
+            with self.subTest(between=between, equals=equals, quote=quote, head=head):
+
+                def line(
+                    time: datetime, values: Values, between: str = between, equals: str = equals, quote: str = quote,
+                    head: str = head,
+                ) -> str:  # fmt: skip
+                    pairs = between.join(f"{key}{equals}{quoted(value, quote)}" for key, value in values.items())
+                    return f"{time:%Y-%m-%d %H:%M:%S} {head}{pairs}"
+
+                self.hold(made(i, line, lacks=0.1))
+
+    def test_pairs_in_brackets(self) -> None:
+        for i, (open_, close, gap) in enumerate((("[", "]", " "), ("(", ")", " "), ("[", "]", ""))):
+            with self.subTest(gap=gap, bracket=open_):
+
+                def line(time: datetime, values: Values, open_: str = open_, close: str = close, gap: str = gap) -> str:
+                    pairs = (f"{open_}{key}={quoted(value, chr(34))}{close}" for key, value in values.items())
+                    return f"{time:%Y-%m-%dT%H:%M:%SZ} gate7 {gap.join(pairs)}"
+
+                self.hold(made(i, line))
+
+    def test_keys_of_several_words(self) -> None:
+        names = {"user": "User name", "src": "Source address", "bytes": "Bytes sent", "id": "Id", "rule": "Rule"}
+
+        def line(time: datetime, values: Values) -> str:
+            own = {names[key]: value for key, value in values.items() if key in names}
+            return f"{time:%Y-%m-%d %H:%M:%S} gate7: " + "; ".join(f"{key}: {value}" for key, value in own.items())
+
+        log = made(3, line)
+        own = [{key: value for key, value in values.items() if key in names} for values in log.values]
+        found = self.hold(log._replace(values=own))
+        self.assertIn("Source address", found["text"])
+
+    def test_prose_with_an_equals_sign_is_no_list_of_pairs(self) -> None:
+        prose = ["gate shut by m.okoro n=5", "tide low, wind=3 and rising", "user a.pires left (shift=2)"] * 9
+        self.assertIsNone(pair_signs(prose))
+        self.assertIsNone(pair_signs(prose, behind_heads=True))
+        self.assertIsNone(pair_signs(["", "a", "=", "a=", "=b"]))
+        self.assertIsNone(pair_signs([]))
+
+    def test_a_date_and_a_time_of_day_in_two_fields(self) -> None:
+        dates = ("%Y-%m-%d", "%d/%m/%Y", "%Y%m%d", "%d.%m.%Y", "%d %b %Y", "%b %d %Y")
+        clocks = ("%H:%M:%S", "%H%M%S", "%I:%M:%S %p", "%H:%M:%S.%f")
+        for i, date in enumerate(dates):
+            clock = clocks[i % 4]
+            with self.subTest(date=date, clock=clock):
+
+                def halves(time: datetime, date: str = date, clock: str = clock) -> Values:
+                    return {"date": f"{time:{date}}", "time": f"{time:{clock}}"}
+
+                def line(time: datetime, values: Values, halves: Any = halves) -> str:
+                    own = {**halves(time), **values}
+                    return " ".join(f"{key}={quoted(value, chr(34))}" for key, value in own.items())
+
+                def headed(time: datetime, values: Values, line: Any = line) -> str:
+                    return f"<13>{line(time, values)}"
+
+                def record(time: datetime, values: Values, halves: Any = halves) -> str:
+                    return json.dumps({"user": "", **halves(time), **values})
+
+                for k, write in enumerate((line, headed, record)):
+                    self.hold(made(10 * i + k, write), seconds="%f" not in clock)
+
+    def test_columns_of_date_and_time_and_a_zone_beside_them(self) -> None:
+        for header in (True, False):
+            for delimiter in ",;\t|":
+                with self.subTest(header=header, delimiter=delimiter):
+
+                    def row(time: datetime, values: Values, delimiter: str = delimiter) -> str:
+                        out = io.StringIO()
+                        keys = ("user", "src", "bytes", "id")
+                        local = time + timedelta(hours=2)
+                        own = [
+                            f"{local:%d/%m/%Y}",
+                            f"{local:%H:%M:%S}",
+                            "+0200",
+                            *(values.get(key, "") for key in keys),
+                        ]
+                        csv.writer(out, delimiter=delimiter, lineterminator="").writerow(own)
+                        return out.getvalue()
+
+                    log = made(4, row)
+                    names = ["Date", "Time", "TZ", "User", "Source", "Bytes", "Id"]
+                    own = [{k: v for k, v in values.items() if k in ("user", "src", "id")} for values in log.values]
+                    if not header:  # the zone has no name there
+                        log = log._replace(times=[time + timedelta(hours=2) for time in log.times])
+                    text = f"{delimiter.join(names)}\n{log.text}" if header else log.text
+                    self.hold(log._replace(text=text, values=own))
+
+    def test_the_parser_that_look_prints_reads_both_fields(self) -> None:
+        log = made(
+            5, lambda time, values: f"date={time:%Y/%m/%d} time={time:%H:%M:%S} user={values.get('user', 'x')} n=1"
+        )
+        parser = kinglet.load(kinglet.look(log.text.encode())[0].suggestion)
+        found = parser.parse(log.text, reference_time=AT).events["time"].to_list()
+        self.assertEqual([time.replace(microsecond=0) for time in log.times], found)
+
+    def test_rows_behind_heads(self) -> None:
+        heads = ("gate7 ", "gate7 quay[77]: ", "<13>1 ", "")
+        for i, sign in enumerate(("^", "~", "|", ";", ",", "\t", "::", "||", "¦")):
+            head = heads[i % 4]
+            with self.subTest(sign=sign, head=head):
+
+                def line(time: datetime, values: Values, sign: str = sign, head: str = head) -> str:
+                    row = [values[key] for key in ("id", "user", "rule", "bytes")] + [values["path"].replace(" ", "_")]
+                    return f"{time:%Y-%m-%dT%H:%M:%SZ} {head}AUD{sign}{sign.join(row)}"
+
+                log = made(i, line, lacks=0)
+                keys = ("id", "user", "rule", "bytes")
+                self.hold(log._replace(values=[{key: values[key] for key in keys} for values in log.values]))
+
+    def test_values_put_below_each_other(self) -> None:
+        def line(time: datetime, values: Values) -> str:
+            own = f"{values['id']:<12}  {values['user']:<14}  {values['src']:<18}  {values['bytes']}"
+            return f"{time:%b %e %H:%M:%S}  {own}"
+
+        log = made(6, line, lacks=0)
+        self.hold(
+            log._replace(values=[{k: values[k] for k in ("id", "user", "src", "bytes")} for values in log.values])
+        )
+
+    def test_blocks_of_any_frame(self) -> None:
+        frames: dict[str, Callable[[list[str], int], list[str]]] = {
+            "blank": lambda lines, _: [*lines, ""],
+            "begin, end": lambda lines, _: ["BEGIN EVENT", *lines, "END EVENT"],
+            "drawn": lambda lines, _: [*lines, "-" * 20],
+            "numbered": lambda lines, i: [f"Record #{i}", *lines],
+        }
+        ways = [(": ", ""), (" = ", "  "), ("=", "\t"), (":\t", " "), (" : ", "    ")]
+        for n, (frame, around) in enumerate(frames.items()):
+            for equals, indent in [ways[n], ways[n + 1]]:
+                with self.subTest(frame=frame, equals=equals, indent=indent):
+                    count = iter(range(100, 1000))
+
+                    def block(
+                        time: datetime,
+                        values: Values,
+                        around: Any = around,
+                        equals: str = equals,
+                        indent: str = indent,
+                        count: Iterator[int] = count,
+                    ) -> str:
+                        own = {"When": f"{time:%d/%b/%Y:%H:%M:%S +0000}", **values}
+                        lines = [f"{indent}{key.capitalize()}{equals}{value}" for key, value in own.items()]
+                        return "\n".join(around(lines, next(count)))
+
+                    self.hold(made(7, block))
+
+    def test_messages_of_a_key_that_some_events_lack(self) -> None:
+        log = made(8, lambda time, values: json.dumps({"time": f"{time:%Y-%m-%dT%H:%M:%SZ}", **values}))
+        self.assertIn("- name: other", self.hold(log)["text"])
+
+    def test_keys_called_like_columns_of_every_event(self) -> None:
+        def line(time: datetime, values: Values) -> str:
+            own = {"id": 5, "file": values["path"], "state": "x", "user": values["user"]}
+            return f"{time:%Y-%m-%d %H:%M:%S} [app] {json.dumps(own)}"
+
+        log = made(9, line, lacks=0)
+        self.hold(log._replace(values=[{"path": v["path"], "user": v["user"]} for v in log.values]))
+
+    def test_a_level_in_brackets_is_no_host(self) -> None:
+        log = made(
+            2, lambda time, values: f"{time:%b %d %H:%M:%S} [WARN] quay.Store: user {values['user']} left", lacks=0
+        )
+        found = self.hold(log._replace(values=[{"user": values["user"]} for values in log.values]))
+        self.assertNotIn("syslog", found["text"])
+
+
+if __name__ == "__main__":
+    unittest.main()
