@@ -157,6 +157,7 @@ POSTGRES = {
     "postgresql-csv": "postgres/postgresql.csv",
     "postgresql-json": "postgres/postgresql.json",
     "postgresql-named": "postgres-named/postgresql.log",
+    "postgresql-hosted": "postgres-hosted/postgresql.log",
 }
 """The forms in which the database writes each event, by the parser that reads it."""
 
@@ -166,7 +167,8 @@ def postgresql(form: str) -> Iterator[Compared]:
     log = POSTGRES[form]
     stem = log.rpartition(".")[0]
     records = _objects(f"{stem}.json")
-    texts = _events("postgresql" if form != "postgresql-named" else form, f"{stem}.log")
+    prefixed = ("postgresql-named", "postgresql-hosted")
+    texts = _events(form if form in prefixed else "postgresql", f"{stem}.log")
     for record, text, event in zip(records, texts, _events(form, log), strict=True):
         own = {
             "pid": record["pid"], "level": record["error_severity"], "user": record.get("user"),
@@ -176,10 +178,10 @@ def postgresql(form: str) -> Iterator[Compared]:
             "variant": text["variant"], "login": text["login"], "sql": text["sql"],
         }  # fmt: skip
         given: dict[str, Any] = {}
-        if form == "postgresql-named":
+        if form in prefixed:
             # its stamps are of a clock of whole seconds, which is late by some milliseconds
             given["time"] = own["time"] if abs(own["time"] - event["time"]) < timedelta(seconds=1.1) else event["time"]
-            own["app_name"] = record.get("application_name")
+            own |= {"app_name": record.get("application_name")} if form == "postgresql-named" else {}
         if record.get("remote_host") and event["client"]:
             own |= {"client": record["remote_host"], "client_port": record["remote_port"]}
         yield _of(event, own, **given)

@@ -264,6 +264,24 @@ class Drafted(unittest.TestCase):
         log = made(9, line, lacks=0)
         self.hold(log._replace(values=[{"path": v["path"], "user": v["user"]} for v in log.values]))
 
+    def test_each_line_that_ends_with_a_stamp_is_an_event(self) -> None:
+        for i, (before, after) in enumerate(((" at ", ""), (" (", ")"), (" [", "]"))):
+            with self.subTest(before=before):
+
+                def line(time: datetime, values: Values, before: str = before, after: str = after) -> str:
+                    said = (
+                        f"user {values['user']} came from {values['src']}"
+                        if len(values) % 2
+                        else f"feed {values['bytes']} late"
+                    )
+                    return f"{said}{before}{time:%a %b %d %H:%M:%S %Y}{after}"
+
+                def whole(time: datetime, values: Values, line: Any = line) -> str:
+                    return str(line(time, {"user": "", "src": "", "bytes": "0", **values}))
+
+                log = made(i, whole)
+                self.hold(log._replace(values=[{} for _ in log.values]))
+
     def test_a_level_in_brackets_is_no_host(self) -> None:
         log = made(
             2, lambda time, values: f"{time:%b %d %H:%M:%S} [WARN] quay.Store: user {values['user']} left", lacks=0

@@ -69,7 +69,10 @@ CONDITIONS = st.recursive(
         TEXTS.map(lambda one: f"{one} LIKE '_!%%' ESCAPE '!'"),
         NUMBERS.map(lambda one: f"{one} IN (1, 2, 3)"),
         NUMBERS.map(lambda one: f"{one} NOT IN (m, 2)"),
+        TEXTS.map(lambda one: f"{one} NOT LIKE '%b'"),
+        TEXTS.map(lambda one: f"{one} NOT LIKE '!_%' ESCAPE '!'"),
         NUMBERS.map(lambda one: f"{one} BETWEEN -2 AND 4"),
+        NUMBERS.map(lambda one: f"{one} NOT BETWEEN -2 AND m"),
         TEXTS.map(lambda one: f"{one} IS NOT NULL"),
     ),
     lambda inner: st.one_of(
@@ -117,6 +120,22 @@ class AgainstSqlite(unittest.TestCase):
     @examples(36)
     def test_conditions(self, text: str, rows: list[tuple[int | None, int | None, str | None, str | None]]) -> None:
         self.agree(text, rows)
+
+    def test_every_way_to_deny(self) -> None:
+        rows = [(n, m, t, "b") for n in (None, 1, 5) for m in (None, 2) for t in (None, "", "a", "ab", "_b")]
+        for told in (
+            "t LIKE 'a%'",
+            "t LIKE '!_%' ESCAPE '!'",
+            "n IN (1, m)",
+            "n BETWEEN 0 AND m",
+            "t IS NULL",
+            "n = m",
+        ):
+            name, _, rest = told.partition(" ")
+            denied = f"{name} IS NOT NULL" if rest == "IS NULL" else f"{name} NOT {rest}"
+            for text in (told, f"NOT {told}", f"NOT ({told})", *([] if " = " in told else [denied, f"NOT {denied}"])):
+                with self.subTest(text):
+                    self.agree(text, rows)
 
 
 class Failing(unittest.TestCase):
@@ -201,6 +220,16 @@ class Refused(unittest.TestCase):
             with self.subTest(text=text[:40]), self.assertRaises(ExpressionError) as caught:
                 sql(text, FIELDS)
             self.assertIn(message, str(caught.exception))
+
+    def test_a_word_too_many_is_not_passed_over(self) -> None:
+        for text in (
+            "n BETWEEN SYMMETRIC 4 AND -2", "CAST(t AS INT FORMAT 'x')", "CAST(t AS INT DEFAULT 1 ON CONVERSION ERROR)",
+            "n IN (SELECT 1)", "t LIKE ANY ('a', 'b')", "t SIMILAR TO 'a'", "n IS DISTINCT FROM m",
+            "t COLLATE nocase = u", "t NOT LIKE ALL ('a')", "n IN UNNEST(m)",
+            "t ILIKE ANY ('a')", "CASE n WHEN 1 THEN 2 END OVER ()",
+        ):  # fmt: skip
+            with self.subTest(text), self.assertRaises(ExpressionError):
+                sql(text, FIELDS)
 
     @given(st.text("nmtu()+-*/%|'\"<>=, .0123456789;[]{}:?@$~AND_casewhenTHENinlikeSELECT", max_size=40))
     @examples(72)

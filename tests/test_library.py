@@ -52,6 +52,7 @@ OWNERS = {
     "packages/apt-term.log": "apt-term", "packages/unattended-upgrades.log": "unattended-upgrades",
     "postgres/postgresql.csv": "postgresql-csv", "postgres/postgresql.json": "postgresql-json",
     "postgres/postgresql.log": "postgresql", "postgres-named/postgresql.log": "postgresql-named",
+    "postgres-hosted/postgresql.log": "postgresql-hosted",
     "redis/redis.log": "redis", "redis/replica.log": "redis",
     "resolvers/dnsmasq.log": "dnsmasq", "resolvers/unbound.log": "unbound", "resolvers/unbound-dated.log": "unbound",
     "runtimes/java.log": "java-logging", "runtimes/node.json": "node-json", "runtimes/python.log": "python-logging",
@@ -193,7 +194,8 @@ class Real(unittest.TestCase):
             ("apache-access", 1700), ("apache-error", 400), ("git-log", 40), ("haproxy", 600), ("java-logging", 40),
             ("journal-export", 100), ("journal-json", 30), ("mariadb-general", 240), ("mariadb-slow", 10),
             ("nginx-access", 1900), ("node-json", 35), ("postgresql", 2400), ("postgresql-csv", 2400),
-            ("postgresql-json", 2400), ("postgresql-named", 2400), ("python-logging", 30), ("squid-access", 400),
+            ("postgresql-json", 2400), ("postgresql-named", 2400), ("postgresql-hosted", 2400),
+            ("python-logging", 30), ("squid-access", 400),
         ):  # fmt: skip
             with self.subTest(name):
                 compared = 0
@@ -201,7 +203,7 @@ class Real(unittest.TestCase):
                     self.assertEqual(one.recorded, one.read, one.raw)
                     compared += len(one.recorded)
                 self.assertGreaterEqual(compared, least)
-        self.assertEqual(17, len(RECORDS))
+        self.assertEqual(18, len(RECORDS))
 
     def test_errors_of_the_server_name_their_requests(self) -> None:
         result = package.load("nginx-error").parse(REAL / "nginx" / "error.log")

@@ -17,6 +17,7 @@ OTHERWISE = {
     "mariadb/general.log": "most lines have no stamp, and begin with blanks",
     "mariadb/slow.log": "events begin with one of two lines, of which few logs have the first",
     "postgres/postgresql.log": "lines about an event have its stamp too",
+    "postgres-hosted/postgresql.log": "lines about an event have its stamp too",
     "postgres-named/postgresql.log": "lines about an event have its stamp too",
     "redis/replica.log": "a line without a stamp goes on with the event before",
     "runtimes/python.log": "a message that reads like the head of an event",

@@ -100,6 +100,7 @@ TRIED = {
     "postgresql": _tried("PostgreSQL 15", "postgres", "postgres/postgresql.log"),
     "postgresql-csv": _tried("PostgreSQL 15", "postgres", "postgres/postgresql.csv"),
     "postgresql-json": _tried("PostgreSQL 15", "postgres", "postgres/postgresql.json"),
+    "postgresql-hosted": _tried("PostgreSQL 15", "postgres", "postgres-hosted/postgresql.log"),
     "postgresql-named": _tried("PostgreSQL 15", "postgres", "postgres-named/postgresql.log"),
     "proftpd": _tried("ProFTPD 1.3.8", "ftp", "ftp/proftpd.log"),
     "python-logging": _tried("Python 3.11", "runtimes", "runtimes/python.log"),

@@ -16,6 +16,8 @@ from kinglet.structured.blocks import DRAWN
 from kinglet.timestamps.stamps_in_text import stamps
 
 _FEW = 0.005
+_PROBE = 500
+_CLOSING = 2  # signs that may stand behind a stamp that a line ends with
 _LONGEST_WORD = 60
 _SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
@@ -68,7 +70,7 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             len(str(item.events)),
         )
     )
-    judged = _framed_first(judged, lines, filled)
+    judged = _framed_first(_whole_lines(judged, lines.filter(filled)), lines, filled)
     if known is None:
         judged = _first_line_first(judged, lines, filled)
     else:
@@ -97,6 +99,29 @@ def _first_line_first(all_: list[Boundary], lines: pl.Series, filled: pl.Series)
         if begins is not None and re.search(begins, first) and abs(way.count - best.count) <= 0.02 * best.count:
             return [way, *(one for one in all_ if one is not way)]
     return all_
+
+
+def _whole_lines(all_: list[Boundary], written: pl.Series) -> list[Boundary]:
+    """Puts single lines first where each ends with a stamp: what stands before it is its message and no head."""
+    probe = written.gather_every(max(1, len(written) // _PROBE)).head(_PROBE)
+    if sum(_ends_in_stamp(line) for line in probe) < (1 - _FEW) * len(probe):
+        return all_
+    lines = [replace(way, explained=1.0, wrong="") for way in all_ if "line" in way.events]
+    others = [
+        replace(way, explained=min(way.explained, way.count / len(written)), wrong=way.wrong or "each line has a stamp")
+        for way in all_
+        if "line" not in way.events
+    ]
+    return [*lines, *others]
+
+
+def _ends_in_stamp(line: str) -> bool:
+    """Whether a line ends with a stamp that no label stands before: of a block each line may have one."""
+    found = stamps(line)
+    if not found or line[:1].isspace() or found[-1].start == 0 or not (found[-1].form.date and found[-1].form.clock):
+        return False
+    before = line[: found[-1].start].rstrip("\"' ")
+    return len(line.rstrip()) - found[-1].end <= _CLOSING and before[-1:] not in (":", "=")
 
 
 def _framed_first(all_: list[Boundary], lines: pl.Series, filled: pl.Series) -> list[Boundary]:

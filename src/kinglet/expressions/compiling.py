@@ -124,6 +124,7 @@ class _Compiler:
         rule = _RULES.get(type(node).__name__)
         if rule is None:
             raise ExpressionError(f"`{_written(node)}` may not stand in an expression", _HINTS.get(_kind(node), ""))
+        _without_more(node)
         found = rule(self, node)
         return found if found.source else found._replace(source=_written(node))
 
@@ -185,6 +186,18 @@ def _written(node: object) -> str:
     make = getattr(node, "sql", None)
     text = str(make()) if make is not None else str(node)
     return text if len(text) <= 60 else text[:59] + "…"
+
+
+def _without_more(node: object) -> None:
+    """Refuses a node that says more than its rule here reads, such as what a newer release of the reader knows.
+
+    Raises:
+        ExpressionError: it says more.
+    """
+    read = (*_READ, *_MORE_READ.get(_kind(node), ()))
+    more = [name for name, item in getattr(node, "args", {}).items() if item and name not in read]
+    if more:
+        raise ExpressionError(f"`{_written(node)}` may not stand in an expression: `{more[0]}` is not known")
 
 
 def _both(work: _Compiler, node: object) -> tuple[Term, Term]:
@@ -337,7 +350,10 @@ def _like(ignores_case: bool) -> Callable[[_Compiler, object], Term]:
             hint = f"write CAST({term.source} AS VARCHAR)"
             raise ExpressionError(f"`{term.source}` is {kind_of(term.dtype)}, and LIKE wants text", hint)
         value = term.value if term.dtype == TEXT else pl.lit(None, dtype=TEXT)
-        return combined(value.str.contains(like_regex(what.constant, escape, ignores_case)), BOOL, [term])
+        found = value.str.contains(like_regex(what.constant, escape, ignores_case))
+        # releases of the reader write NOT LIKE as one node or as two
+        negated = bool(getattr(node, "args", {}).get("negate"))
+        return combined(~found if negated else found, BOOL, [term])
 
     return make
 
@@ -367,6 +383,7 @@ def _escape(work: _Compiler, node: object) -> Term:
     inner = getattr(node, "this", None)
     if _kind(inner) not in ("Like", "ILike"):
         raise ExpressionError("ESCAPE belongs to LIKE or ILIKE")
+    _without_more(inner)
     return _like(_kind(inner) == "ILike")(work, inner, sign.constant)  # type: ignore[call-arg]
 
 
@@ -378,6 +395,7 @@ def _case(work: _Compiler, node: object) -> Term:
     conditions: list[Term] = []
     results: list[Term] = []
     for branch in args.get("ifs") or []:
+        _without_more(branch)
         test = getattr(branch, "this", None)
         conditions.append(work.condition(test) if subject is None else _comparison("=", subject, work.term(test)))
         results.append(work.term(branch.args["true"]))
@@ -415,7 +433,7 @@ def _cast(work: _Compiler, node: object) -> Term:
 def _extract(work: _Compiler, node: object) -> Term:
     from kinglet.expressions.functions import part_of_time
 
-    return part_of_time(_written(getattr(node, "this", None)), work.term(getattr(node, "expression", None)))
+    return part_of_time(_written(getattr(node, "this", None)).upper(), work.term(getattr(node, "expression", None)))
 
 
 _RULES: Mapping[str, Callable[[_Compiler, object], Term]] = {
@@ -453,6 +471,22 @@ _RULES: Mapping[str, Callable[[_Compiler, object], Term]] = {
     "Extract": _extract,
 }
 """What may stand in an expression, by the kind of node."""
+_READ = ("this", "expression")
+_MORE_READ: Mapping[str, tuple[str, ...]] = {
+    "Anonymous": ("expressions",),
+    "Between": ("low", "high"),
+    "Case": ("ifs", "default"),
+    "Cast": ("to",),
+    "Column": ("table", "db", "catalog"),
+    "DPipe": ("safe",),
+    "ILike": ("negate",),
+    "If": ("true",),
+    "In": ("expressions",),
+    "Like": ("negate",),
+    "Literal": ("is_string",),
+    "TryCast": ("to", "safe"),
+}
+"""What the rules read of their nodes."""
 _HINTS: Mapping[str, str] = {
     "Select": "an expression reads no table",
     "Subquery": "an expression reads no table",
