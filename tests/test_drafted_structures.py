@@ -197,7 +197,10 @@ class Drafted(unittest.TestCase):
         log = made(
             5, lambda time, values: f"date={time:%Y/%m/%d} time={time:%H:%M:%S} user={values.get('user', 'x')} n=1"
         )
-        parser = kinglet.load(kinglet.look(log.text.encode())[0].suggestion)
+        look = kinglet.look(log.text.encode())[0]
+        self.assertEqual(("in `date` and `time`", True), (look.stamps[0].place, look.stamps[0].is_time))
+        self.assertEqual([False], sorted({place.is_time for place in look.stamps[1:]}))
+        parser = kinglet.load(look.suggestion)
         found = parser.parse(log.text, reference_time=AT).events["time"].to_list()
         self.assertEqual([time.replace(microsecond=0) for time in log.times], found)
 
@@ -281,6 +284,11 @@ class Drafted(unittest.TestCase):
 
                 log = made(i, whole)
                 self.hold(log._replace(values=[{} for _ in log.values]))
+
+    def test_what_no_pattern_reads_is_still_a_parser(self) -> None:
+        for text in ("\n".join("[a=b]" * 2500 for _ in range(12)), "\n".join('a="' * 3000 for _ in range(12))):
+            draft = kinglet.draft(text.encode())
+            self.assertEqual(12, draft.parser.parse(text.encode()).counts["events"])
 
     def test_a_level_in_brackets_is_no_host(self) -> None:
         log = made(

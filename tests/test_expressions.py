@@ -122,6 +122,7 @@ class AgainstSqlite(unittest.TestCase):
         self.agree(text, rows)
 
     def test_every_way_to_deny(self) -> None:
+        rows: list[tuple[int | None, int | None, str | None, str | None]]
         rows = [(n, m, t, "b") for n in (None, 1, 5) for m in (None, 2) for t in (None, "", "a", "ab", "_b")]
         for told in (
             "t LIKE 'a%'",

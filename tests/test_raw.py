@@ -63,6 +63,11 @@ class Sources(InFolder):
         self.assertEqual(1, len(kinglet.load(with_pattern("{a:rest}")).parse("x.zip", encoding="latin-1")))
         with self.assertRaisesRegex(kinglet.InputError, "item 1 is int, not text"):
             kinglet.load(with_pattern("{a:rest}")).parse(["a", 1])  # type: ignore[list-item]
+        with self.assertRaisesRegex(
+            kinglet.InputError, "a=b.*…: is no name of a file; give a text of one line"
+        ) as caught:
+            kinglet.load(with_pattern("{a:rest}")).parse("a=b " * 100_000)
+        self.assertLess(len(str(caught.exception)), 200)
 
     def test_a_file_that_may_not_be_read(self) -> None:
         self.write("x.log", "a\n")

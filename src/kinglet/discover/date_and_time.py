@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import re
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime
 from typing import Any, NamedTuple
 
@@ -36,6 +37,13 @@ class Parted(NamedTuple):
     zone: str | None
     place: StampPlace
     texts: pl.Series
+
+    @property
+    def told(self) -> StampPlace:
+        """What is said of both, as of a place in the events."""
+        reason = self.place.reason.replace(", it stands at the start", "")
+        told = replace(self.place, place=f"in `{self.date}` and `{self.clock}`", reason=reason)
+        return told if self.zone is None else replace(told, zone=f"in `{self.zone}`")
 
     @property
     def rule(self) -> dict[str, Any]:

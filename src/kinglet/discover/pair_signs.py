@@ -20,9 +20,12 @@ _MOSTLY = 0.6
 _LEAST = 3
 """So many pairs have most texts that are pairs."""
 _PROBE = 200
+_LONGEST = 20_000
+"""Characters of a text that is looked into."""
 _STARTS = 12
-_NEAR = 12
-_KEY = re.compile(r"[^\W\d][\w.@$/-]*(?: [\w.@$/-]+){0,3}")
+_NEAR, _FAR = 12, 120
+_WORD = r"[^\W\d][\w.@$/-]*"
+_KEY = re.compile(rf"{_WORD}(?: [\w.@$/-]+){{0,3}}")
 _WORDS_BEHIND = re.compile(r"(?:^|[:|,;>\])-] )((?:[^\W\d][\w.-]* ){1,3})$")
 _STICKS = re.compile(r"[,;|\]}]$")
 _RECURS = 0.2
@@ -69,13 +72,15 @@ class Found(NamedTuple):
 
     def start(self, text: str) -> int | None:
         """Where the pairs of a text begin."""
+        if len(text) > _LONGEST:
+            return None
         start, values = _pairs_in(text, self.signs, self.signs.reader, behind_heads=True)
         return start - _missing(text, start, values[0].path, self.known, self.fronts) if start is not None else None
 
 
 def pair_signs(texts: Sequence[str], *, behind_heads: bool = False) -> Found | None:
     """The signs by which nearly all texts are pairs; behind_heads: other text may stand in front of the first."""
-    probe = texts[:_PROBE]
+    probe = [text for text in texts[:_PROBE] if len(text) <= _LONGEST]
     best: tuple[tuple[float, ...], Found] | None = None
     for signs in _candidates(probe):
         found = _read(probe, signs, behind_heads=behind_heads)
@@ -135,7 +140,7 @@ def _read(texts: Sequence[str], signs: Signs, *, behind_heads: bool) -> Found | 
 
 
 def _front(text: str) -> str:
-    return re.sub("[0-9]+", "0", text)[-_NEAR:]
+    return re.sub("[0-9]+", "0", text[-_FAR:])[-_NEAR:]
 
 
 def _missing(text: str, start: int, first: str, known: Iterable[str], others: Container[str]) -> int:
@@ -145,7 +150,7 @@ def _missing(text: str, start: int, first: str, known: Iterable[str], others: Co
     """
     longer = [key.removesuffix(first) for key in known if key.endswith(f" {first}")]
     fronts = [front for front in longer if text[:start].endswith(front)]
-    words = _WORDS_BEHIND.search(text[:start])
+    words = _WORDS_BEHIND.search(text, max(start - _FAR, 0), start)
     if not fronts and words is not None and _front(text[: words.start(1)]) in others:
         fronts.append(words[1])
     return max(map(len, fronts), default=0)
@@ -174,7 +179,7 @@ def _pairs_in(text: str, signs: Signs, reader: Pairs, *, behind_heads: bool) -> 
 def _places(text: str, signs: Signs) -> Iterator[int]:
     """Where the first key could begin: at the start, or behind a blank or a sign."""
     opened = re.escape(signs.around[0]) if signs.around else ""
-    key = rf"{opened}[^\W\d][\w.@$/-]*[ \t]*{re.escape(signs.equals)}"
+    key = rf"{opened}{_WORD}[ \t]*{re.escape(signs.equals)}"
     return (found.end(1) for found in re.finditer(rf"(^|[\s:|,;>\])(\[-])(?={key})", text))
 
 
@@ -202,8 +207,8 @@ def _is_plain(each: Sequence[Sequence[Value]], signs: Signs) -> bool:
     if sum(_STICKS.search(text) is not None for text in texts) > 0.5 * len(texts):
         return False
     # a value that goes on with a key of its own was cut in the wrong places
-    inner = re.compile(rf"(?:^|[\s,;|])({'|'.join(map(re.escape, keys))})[ \t]*{re.escape(signs.equals)}")
-    return sum(inner.search(text) is not None for text in texts) <= 0.02 * len(texts)
+    inner = re.compile(rf"(?:^|[\s,;|])({_WORD})[ \t]*{re.escape(signs.equals)}")
+    return sum(any(key in keys for key in inner.findall(text)) for text in texts) <= 0.02 * len(texts)
 
 
 def _quoting(
@@ -215,10 +220,11 @@ def _quoting(
     for text, start, values in zip(texts, starts, each, strict=True):
         if start is None:
             continue
+        body = text.rstrip()[start + bool(signs.around) :]
         for value in values:
             if not value.kind or value.text is None:
                 continue
-            token = text[: len(text.rstrip())][start + bool(signs.around) :][value.start : value.end].strip()
+            token = body[value.start : value.end].strip()
             quoted = token.startswith(signs.quote)
             ways.setdefault(value.path, set()).add(quoted)
             escaped |= quoted and token[1:-1] != value.text

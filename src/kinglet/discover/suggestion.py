@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import PurePath
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
+from kinglet.discover.date_and_time import Parted
 from kinglet.discover.facts import Facts
 from kinglet.discover.structured import Structured, structured
 from kinglet.discover.times import TextPlace, Times, format_of_time
@@ -23,7 +24,14 @@ _MOST_WORDS = 6
 _YAML_WORDS = ("null", "true", "false")
 
 
-def parser_text(stem: str, log: Facts) -> str:
+class Beginning(NamedTuple):
+    """The text of a parser file, and how it reads a date and a time of day that stand in two fields."""
+
+    text: str
+    parted: Parted | None = None
+
+
+def beginning(stem: str, log: Facts) -> Beginning:
     """A parser file that cuts a log and reads its time, as far as that can be told; it loads as it is."""
     events, stamps, raw = log.boundaries[0].events, log.stamps, log.frame["raw"]
     columns = log.records.container.columns if log.records is not None else []
@@ -37,14 +45,15 @@ def parser_text(stem: str, log: Facts) -> str:
         formats = head_formats(raw, head)
         written = f"[{', '.join(formats)}]" if len(formats) > 1 else formats[0]
         out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {written}}}"]
-        return "\n".join([*out, "variants: [{name: any, pattern: '{message:rest}'}]"]) + "\n"
+        return _text([*out, "variants: [{name: any, pattern: '{message:rest}'}]"])
     access = access_pattern(raw) if found is None else None
     if access is not None:
         out += ["time: {from: stamp, format: ncsa}", "variants:", "  - name: request", f"    pattern: {flow(access)}"]
-        return "\n".join(out) + "\n"
+        return _text(out)
     if found is not None:
         rule = f"time: {flow(found.parted.rule)}" if found.parted is not None else _rule(found.stamp, stamps, raw)
-        return "\n".join([*out, *([rule] if rule is not None else []), *_of_structure(found)]) + "\n"
+        lines = [*out, *([rule] if rule is not None else []), *_of_structure(found)]
+        return _text(lines)._replace(parted=found.parted)
     time = _time(stamps, raw)
     if time is None and (rule := _rule(None, stamps, raw)) is not None:
         out.append(rule)
@@ -53,7 +62,11 @@ def parser_text(stem: str, log: Facts) -> str:
         out.append(f"time: {{from: stamp, format: {flow(time[0])}{date}}}")
     pattern = time[1] if time is not None else "{body:rest}"
     out.append(f"variants: [{{name: any, pattern: {flow(pattern)}}}]")
-    return "\n".join(out) + "\n"
+    return _text(out)
+
+
+def _text(lines: Sequence[str]) -> Beginning:
+    return Beginning("\n".join(lines) + "\n")
 
 
 _ENOUGH = 0.95

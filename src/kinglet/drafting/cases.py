@@ -11,6 +11,7 @@ import polars as pl
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.names import RESERVED, field_of
 from kinglet.parser import Parser
+from kinglet.spec.section import as_list
 from kinglet.timestamps.formats import parse_format
 
 _LONGEST = 2000
@@ -130,8 +131,9 @@ def _day(event: dict[str, Any]) -> date:
 def _formats(shape: Shape) -> Sequence[str]:
     if shape.time is None:
         return ()
-    found = shape.time["format"]
-    return found if isinstance(found, list) else [found]
+    found, date = as_list(shape.time["format"]), shape.time.get("date")
+    # of a date in a field of its own both are one stamp
+    return [f"{of} {text}" for of in as_list(date["format"]) for text in found] if isinstance(date, dict) else found
 
 
 def _has_year(text: str) -> bool:

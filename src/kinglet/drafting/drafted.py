@@ -108,27 +108,33 @@ def as_found(work: Work, *, by_keys: bool = True) -> tuple[pl.DataFrame, Parser]
     """
     time_of(work)
     try:
-        found = structure_of(work) if by_keys else None
-        if found is not None:
-            return keys(work, found)
-        behind = (headed_pairs(work) or headed_rows(work)) if by_keys else None
-        if behind is None:
-            return messages(work)
-        if isinstance(behind, Variant):
-            return only(work, behind)
-        if work.shape.envelope is None and work.shape.syslog is None:
-            return keys(work, behind)
-        return fields(work, behind, told_apart=False)
+        made = _by_structure(work) if by_keys else messages(work)
     except ParserFileError as error:  # nothing is written that does not load
-        return _general(work, error)
+        return _general(work, error.problems[0].message)
+    return made if work.shape.variants else _general(work, "none reads an event")
 
 
-def _general(work: Work, error: ParserFileError) -> tuple[pl.DataFrame, Parser]:
+def _by_structure(work: Work) -> tuple[pl.DataFrame, Parser]:
+    """Drafts fields for the keys of events that are structure, by themselves or behind text; otherwise messages."""
+    found = structure_of(work)
+    if found is not None:
+        return keys(work, found)
+    behind = headed_pairs(work) or headed_rows(work)
+    if behind is None:
+        return messages(work)
+    if isinstance(behind, Variant):
+        return only(work, behind)
+    if work.shape.envelope is None and work.shape.syslog is None:
+        return keys(work, behind)
+    return fields(work, behind, told_apart=False)
+
+
+def _general(work: Work, why: str) -> tuple[pl.DataFrame, Parser]:
     """A parser that has the time of a log and its text, where more of it could not be written."""
     shape = work.shape
     shape.envelope, shape.structure, shape.syslog, shape.kind, shape.types = None, None, None, None, {}
     text = Slot("text", "rest", [])
     shape.variants = [Variant("any", Written([text], [text], []), list(range(len(work.raw))))]
-    work.doubt(Doubt("messages", f"no pattern could be written: {error.problems[0].message}", "report the log"))
+    work.doubt(Doubt("messages", f"no pattern could be written: {why}", "report the log"))
     parser = work.loaded()
     return work.parsed(parser), parser

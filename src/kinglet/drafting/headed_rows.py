@@ -30,6 +30,7 @@ _IN_PROSE = (", ", "; ", " - ", " -- ", ",", ";")
 _ALL = 0.98
 _LEAST = 10
 _PROBE = 500
+_LONGEST = 20_000
 _MASK = "\x02"
 _FILLED = re.compile("[ \t]{2,}")
 _BLANK = re.compile(r"[ \t]")
@@ -46,7 +47,11 @@ class Rows(NamedTuple):
 
 def rows_in(texts: Sequence[str], stamps: Sequence[str]) -> Rows | None:
     """The sign that stands equally often in nearly all texts, and parts values rather than words."""
-    if len(texts) < _LEAST or sum('{"' in text for text in texts) > 0.5 * len(texts):
+    if (
+        len(texts) < _LEAST
+        or any(len(text) > _LONGEST for text in texts)
+        or sum('{"' in text for text in texts) > 0.5 * len(texts)
+    ):
         return None
     hidden = re.compile("|".join(stamps)) if stamps else None
     given = texts

@@ -106,7 +106,7 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
 
 def _by_halves(work: Work, halves: Parted) -> None:
     """Says that date and time of day stand in two fields."""
-    time_of(work, halves.place)
+    time_of(work, halves.told)
     work.shape.time = {**(work.shape.time or {}), **halves.rule}
     work.stamp_texts = None
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from kinglet.discover.anomalies import basics
 from kinglet.discover.facts import facts
 from kinglet.discover.report import Look
-from kinglet.discover.suggestion import command_text, file_stem, parser_text
+from kinglet.discover.suggestion import beginning, command_text, file_stem
 from kinglet.drafting.ready import ready
 from kinglet.looking.shapes import shapes_of
 from kinglet.source.logs import SAMPLE_BYTES, Given, Source, open_sources
@@ -29,7 +31,10 @@ def _look(sources: list[Source], given: Given) -> Look:
     sample, frame, rules = found.sample, found.frame, found.boundaries
     shapes = shapes_of(found)
     records = found.records
-    text = parser_text(file_stem(found.name), found)
+    begun = beginning(file_stem(found.name), found)
+    stamps = found.stamps.places
+    if begun.parted is not None:
+        stamps = [begun.parted.told, *(replace(place, is_time=False) for place in stamps)]
     return Look(
         name=found.name,
         files=sample.files,
@@ -45,11 +50,11 @@ def _look(sources: list[Source], given: Given) -> Look:
         container=records.container if records else None,
         boundaries=rules,
         events=frame.height,
-        stamps=found.stamps.places,
+        stamps=stamps,
         shapes=shapes.shapes,
         shape_count=shapes.total,
         pairs=shapes.pairs,
-        suggestion=text,
+        suggestion=begun.text,
         command=command_text(found.name),
         ready=ready(sample.text, _WORTH_A_WORD, SAMPLE_BYTES),
     )

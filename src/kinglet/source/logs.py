@@ -34,6 +34,7 @@ IDLE_SECONDS = 5.0
 SAMPLE_BYTES = 48 * 1024
 SAMPLE_EVENTS = 400
 _MOST_AHEAD = 4 * 2**20
+_SHOWN = 60  # characters of a name that is none
 
 Given = str | os.PathLike[str] | bytes | Iterable[str]
 
@@ -461,6 +462,8 @@ def _below(folder: Path, lenient: bool) -> list[Source]:
 
 def _unreadable(name: str, error: OSError) -> InputError:
     name = shown_name(name)
+    if error.errno == errno.ENAMETOOLONG:
+        return InputError(f"{name[:_SHOWN]}…: is no name of a file", "give a text of one line as bytes")
     if isinstance(error, FileNotFoundError):
         return InputError(f"{name}: no such file", "check the path")
     if isinstance(error, PermissionError):

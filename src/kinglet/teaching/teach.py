@@ -12,7 +12,7 @@ import polars as pl
 
 from kinglet.calls import ReferenceTime, call_options
 from kinglet.discover.facts import facts
-from kinglet.discover.suggestion import file_stem, parser_text
+from kinglet.discover.suggestion import beginning, file_stem
 from kinglet.discover.words import counted
 from kinglet.discover.yaml_text import scalar
 from kinglet.drafting.cases import case_of
@@ -117,7 +117,7 @@ def _file(name: str, log: Given, encoding: str | None, zone: str | None) -> tupl
             raise UsageError(f"{name}: {message}", "teach the one that it extends, or write the variant by hand")
         return text, text
     found = facts(open_sources(log, encoding=encoding), log)
-    text = parser_text(file_stem(path.name), found)
+    text = beginning(file_stem(path.name), found).text
     places = found.stamps.places
     if zone is not None and places and places[0].zone == "none in the text" and node_at(text, ("time",)) is not None:
         text = with_key(text, ("time",), "zone", scalar(zone))
