@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 import kinglet
 from kinglet.discover.pair_signs import pair_signs
+from kinglet.insight.cases import check_cases
 
 Values = dict[str, str]
 USERS = ("m.okoro", "h.fontaine", "s.amadi", "t.varela", "a.pires")
@@ -284,6 +285,51 @@ class Drafted(unittest.TestCase):
 
                 log = made(i, whole)
                 self.hold(log._replace(values=[{} for _ in log.values]))
+
+    def test_rows_below_a_line_of_fields(self) -> None:
+        rng = random.Random(5)
+        for sign in (" ", "\t"):
+            lines, times, each, now = ["#Version: 1.0"], [], [], START
+            lines.append("#Fields: " + sign.join(("date", "time", "c-ip", "cs-bytes", "cs(User-Agent)", "sc-status")))
+            for _ in range(40):
+                now += timedelta(seconds=rng.randint(1, 900))
+                row = [rng.choice((f"192.0.2.{rng.randint(1, 9)}", "-")), rng.choice(("-", "17", "4")), "a+b", "200"]
+                lines.append(sign.join([f"{now:%Y-%m-%d}", f"{now:%H:%M:%S}", *row]))
+                times.append(now.replace(microsecond=0))
+                each.append(row)
+            text = "\n".join(lines) + "\n"
+            draft = kinglet.draft(text, at=AT)
+            for parser in (draft.parser, kinglet.load(kinglet.look(text.encode())[0].suggestion)):
+                with self.subTest(sign=sign, parser=parser.name):
+                    result = parser.parse(text)
+                    self.assertEqual((40, 2), (result.counts["complete"], result.counts["dropped"]))
+                    events = result.events.filter(result.events["state"] == "complete")
+                    self.assertEqual(times, events["time"].to_list())
+                    names = ("c_ip", "cs_bytes", "cs_User_Agent", "sc_status")
+                    found = [
+                        [str(row[name] if row[name] is not None else "-") for name in names]
+                        for row in events.to_dicts()
+                    ]
+                    self.assertEqual(each, found)
+            self.assertEqual([], [doubt.text for doubt in draft.doubts])
+            self.assertIn("expect: {variant: directive, state: dropped}", draft.text)
+            self.assertTrue(all(outcome.good for outcome in check_cases(draft.parser)))
+
+    def test_a_text_that_stands_for_no_value(self) -> None:
+        def row(time: datetime, values: Values) -> str:
+            keys = ("src", "bytes", "user")
+            return ",".join([f"{time:%Y-%m-%dT%H:%M:%SZ}", *(values.get(key, "N/A") for key in keys)])
+
+        log = made(12, row)
+        text = "time,src,bytes,user\n" + log.text
+        draft = kinglet.draft(text, at=AT)
+        self.assertIn("nothing: 'N/A'", draft.text)
+        events = draft.parser.parse(text).events.to_dicts()
+        for values, event in zip(log.values, events, strict=True):
+            self.assertEqual("complete", event["state"])
+            found = {key: str(event[key]) for key in ("src", "bytes", "user") if event[key] is not None}
+            self.assertEqual({key: values[key] for key in found}, found)
+            self.assertEqual({"src", "bytes", "user"} & values.keys(), found.keys())
 
     def test_what_no_pattern_reads_is_still_a_parser(self) -> None:
         for text in ("\n".join("[a=b]" * 2500 for _ in range(12)), "\n".join('a="' * 3000 for _ in range(12))):

@@ -275,6 +275,20 @@ class ReadingRows(unittest.TestCase):
             for place, name in enumerate(self.NAMES[: len(row)]):
                 self.assertEqual(row[place], here.column(name)[i] or "", lines[i])
 
+    @given(st.lists(st.lists(st.sampled_from(["-", "", "7", "a b", '"-"', '"a ""b"""', "--"]), min_size=3, max_size=3)))
+    @examples(30)
+    def test_a_text_that_stands_for_no_value(self, rows: list[list[str]]) -> None:
+        texts = pl.Series([",".join(row) for row in rows], dtype=pl.String)
+        found = read(texts, Delimited(["a", "b", "c"], nothing="-"), ["a", "b"])
+        for i, row in enumerate(rows):
+            meant = [
+                None if text in ("", "-") else text[1:-1].replace('""', '"') if text[:1] == '"' else text
+                for text in row
+            ]
+            self.assertEqual(meant[:2], [found.column("a")[i], found.column("b")[i]], row)
+            others = json.loads(found.more[i]) if found.more[i] is not None else {}
+            self.assertEqual({} if meant[2] is None else {"c": meant[2]}, others)
+
 
 class InParsers(InFolder):
     def events(self, text: str, *raw: str) -> list[dict[str, Any]]:

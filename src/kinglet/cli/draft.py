@@ -100,7 +100,9 @@ def render(out: Console, made: Draft, shown: int) -> None:
         _fact(out, "envelope", made.envelope)
     if made.kind:
         _fact(out, "kind", f"`{made.kind}` tells which message it is")
+    dropped = made.events - made.complete - made.partial - made.unmatched
     rest = f", {made.partial:,} partial, {made.unmatched:,} unmatched" if made.partial + made.unmatched else ""
+    rest += f", {dropped:,} dropped" if dropped else ""
     _fact(out, "complete", f"{made.complete:,} of {counted(made.events, 'event')}, {percent(made.share)}{rest}")
     _fact(out, "messages", f"{counted(len(made.messages), 'variant')}, {counted(made.cases, 'case')}")
     digits = max((len(f"{message.count:,}") for message in made.messages[:shown]), default=1)

@@ -18,6 +18,7 @@ from kinglet.timestamps.known_forms import CLOCKS, DATES, FINDABLE, HALF, OFFSET
 
 _ALL = 0.98
 _PROBE = 300
+_MOST_MISSING = 0.1
 _MOST = 40
 _OF_DATE = re.compile(r"(?i)date|day|datum|^d$")
 _OF_TIME = re.compile(r"(?i)time(?!zone|out)|clock|hour|^t$")
@@ -29,7 +30,8 @@ _CLOCK = re.compile("%[HIkl]")
 class Parted(NamedTuple):
     """The fields that hold the date, the time of day and, where there is one, the zone of events.
 
-    place: what is said of both together; texts: both of each event, as one text.
+    place: what is said of both together; texts: both of each event that has them, as one text. standard: the zone that
+    the format of the log prescribes.
     """
 
     date: str
@@ -37,12 +39,15 @@ class Parted(NamedTuple):
     zone: str | None
     place: StampPlace
     texts: pl.Series
+    standard: str | None = None
 
     @property
     def told(self) -> StampPlace:
         """What is said of both, as of a place in the events."""
         reason = self.place.reason.replace(", it stands at the start", "")
         told = replace(self.place, place=f"in `{self.date}` and `{self.clock}`", reason=reason)
+        if self.standard is not None:
+            return replace(told, zone=f"{self.standard}, as the format of the log says")
         return told if self.zone is None else replace(told, zone=f"in `{self.zone}`")
 
     @property
@@ -50,7 +55,8 @@ class Parted(NamedTuple):
         """The time rule of a parser file."""
         date, clock = formats(self.place.format, self.texts)
         rule: dict[str, Any] = {"from": self.clock, "format": clock, "date": {"from": self.date, "format": date}}
-        return rule if self.zone is None else {**rule, "zone": {"from": self.zone}}
+        zone = self.standard or ({"from": self.zone} if self.zone is not None else None)
+        return rule if zone is None else {**rule, "zone": zone}
 
 
 def parted(columns: Mapping[str, pl.Series], reference: datetime) -> Parted | None:
@@ -65,6 +71,9 @@ def parted(columns: Mapping[str, pl.Series], reference: datetime) -> Parted | No
     for date in _best_first(dates, _OF_DATE):
         for clock in sorted(_best_first(clocks, _OF_TIME), key=lambda name: _apart(names, date, name)):
             texts = pl.select(pl.concat_str([columns[date], columns[clock]], separator=" ")).to_series()
+            if texts.null_count() > _MOST_MISSING * len(texts):
+                continue
+            texts = texts.drop_nulls()
             numbers = pl.Series(range(1, len(texts) + 1), dtype=pl.Int64)
             found = times(texts, numbers, reference)
             place = found.places[0] if found.places else None

@@ -46,6 +46,8 @@ class Structured(NamedTuple):
     stamp: str | None
     parted: Parted | None = None
     """The date and the time of day, where these stand in two of the fields."""
+    directives: bool = False
+    """Whether lines such as `#Fields: date time` stand between the events (W3C, Extended Log File Format)."""
 
 
 def structured(
@@ -58,6 +60,15 @@ def structured(
     """The structure of a log's events; stamps: those found; columns: those of a CSV file."""
     stamp_format = format_of_time(stamps)
     found = stamps.texts[0] if stamp_format is not None else None
+    named = _fields_line(raw.head(_PROBE))
+    if named is not None:
+        rows = raw.filter(~raw.str.starts_with("#")).head(_PROBE)
+        each = [named.values(text) for text in rows]
+        whole = [item for item in each if item is not None and len(item) == len(named.names)]
+        if len(rows) and len(whole) >= _ENOUGH * len(rows):
+            made = _of(named, rows, whole, None, None, reference)
+            halves = made.parted._replace(standard="UTC") if made.parted is not None else None
+            return made._replace(directives=True, parted=halves)
     probe = raw.head(_PROBE)
     pairs = pair_signs(probe.to_list())
     structures: list[Structure] = [JsonObjects()]
@@ -76,6 +87,19 @@ def structured(
         if len(values) >= _ENOUGH * len(probe):
             return _of(structure, probe, values, stamp_format, found, reference)
     return None
+
+
+_FIELDS = re.compile(r"#Fields:\s*(\S.*\S)\s*")
+
+
+def _fields_line(probe: pl.Series) -> Delimited | None:
+    """The rows whose columns a line of directives names (W3C, Extended Log File Format): between blanks, or tabs."""
+    lines = [line for line in probe.filter(probe.str.starts_with("#Fields:")) if _FIELDS.fullmatch(line)]
+    found = _FIELDS.fullmatch(lines[0]) if lines else None
+    if found is None or any(line != lines[0] for line in lines):
+        return None  # columns that change within a log are not those of one variant
+    sign = "\t" if "\t" in found[1] else " "
+    return Delimited(_names(found[1].split(sign)), sign, '"', "-")
 
 
 def structure_in(
@@ -180,6 +204,7 @@ def _of(
         form = {"names": list(structure.names)}
         form |= {"delimiter": structure.delimiter} if structure.delimiter != "," else {}
         form |= {"quote": structure.quote} if structure.quote != '"' else {}
+        form |= {"nothing": structure.none} if structure.none is not None else {}
         types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
     if isinstance(structure, XmlElements) and structure.by:
         form = {"by": structure.by}

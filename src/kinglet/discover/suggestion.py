@@ -170,12 +170,21 @@ def search_of(stamps: Times, raw: pl.Series) -> dict[str, str] | None:
 
 def _of_structure(found: Structured) -> Iterator[str]:
     """The one variant of a parser for JSON objects, pairs and the like."""
+    if found.directives:
+        yield from DROPPED
     yield "variants:"
+    if found.directives:
+        yield DIRECTIVE
     yield f"  - name: any\n    {found.name}: {found.form if isinstance(found.form, str) else flow(found.form)}"
     if found.types:
         yield "    types:"
     for name, kind in found.types.items():
         yield f"      {_key(name)}: {kind}"
+
+
+DIRECTIVE = "  - {name: directive, pattern: '#{directive}: {text:rest}'}"
+"""A variant for lines such as `#Fields: date time`."""
+DROPPED = ("steps:", "  - {note: lines about the log itself, when: variant = 'directive', drop: directive}")
 
 
 def _key(name: str) -> str:

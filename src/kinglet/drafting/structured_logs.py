@@ -84,14 +84,21 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     if found.parted is not None:
         _by_halves(work, found.parted)
     everything = list(range(len(work.raw)))
+    if found.directives:
+        everything = (~work.raw.str.starts_with("#")).arg_true().to_list()
     plain = dict.fromkeys(found.types, "text") | ({found.stamp: "time"} if found.stamp else {})
     work.shape.structure = found._replace(types=plain)
     work.shape.variants = [Variant("any", None, everything)]
     events = work.parsed(work.loaded())
-    texts = {name: events[field_of(name)] for name in found.types if field_of(name) in events.columns}
-    texts = {name: column for name, column in texts.items() if column.dtype == pl.String}
+    columns = found.form["names"] if isinstance(found.form, dict) and found.name == "delimited" else list(found.types)
+    whole = {name: events[field_of(name)] for name in columns if field_of(name) in events.columns}
+    whole = {name: column for name, column in whole.items() if column.dtype == pl.String}
     if found.parted is not None:
-        _by_halves(work, parted(texts, work.found.reference) or found.parted)
+        halves = parted(whole, work.found.reference) or found.parted
+        _by_halves(work, halves._replace(standard=found.parted.standard))
+    if isinstance(found.form, dict) and found.name == "delimited" and "nothing" not in found.form:
+        found, whole = _without_stand_ins(found, whole)
+    texts = {name: whole[name] for name in found.types if name in whole}
     types = types_of(texts, found.stamp)
     work.shape.structure = found._replace(types={name: types.get(name, "text") for name in found.types})
     kind, message = (kind_of(texts, found.stamp), message_of(texts)) if told_apart else (None, None)
@@ -102,6 +109,22 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     else:
         work.shape.variants[0].fields = slots_of(list(found.types), types)
     return work.proved()
+
+
+_STAND_INS = ("-", "--", "N/A", "n/a", "NULL", "null", "(null)", "None", "nil")
+_VALUES = ("ip", "int", "num", "port", "mac", "host", "hex", "uuid", "email", "url")
+
+
+def _without_stand_ins(found: Structured, texts: dict[str, pl.Series]) -> tuple[Structured, dict[str, pl.Series]]:
+    """The structure, and its texts, without a text that stands for no value: a column has a type but for it."""
+    for text in _STAND_INS:
+        having = {name: column.replace(text, None) for name, column in texts.items() if (column == text).any()}
+        typed = {name: kind for name, kind in types_of(having, None).items() if kind in _VALUES}
+        if typed:
+            assert isinstance(found.form, dict)
+            made = found._replace(form={**found.form, "nothing": text}, types={**found.types, **typed})
+            return made, {**texts, **having}
+    return found, texts
 
 
 def _by_halves(work: Work, halves: Parted) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from kinglet.discover.structured import Structured
+from kinglet.discover.suggestion import DIRECTIVE, DROPPED
 from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.recurring import with_parts
 from kinglet.drafting.shape import Shape, Variant
@@ -95,7 +96,11 @@ def _notes(shape: Shape, section: str) -> Iterator[str]:
 def _variants(shape: Shape) -> Iterator[str]:
     yield ""
     yield from _notes(shape, "messages")
+    if shape.structure is not None and shape.structure.directives:
+        yield from (*DROPPED, "")
     yield "variants:"
+    if shape.structure is not None and shape.structure.directives:
+        yield DIRECTIVE
     for variant in shape.variants:
         yield from variant_lines(shape, variant)
 

@@ -55,8 +55,9 @@ def _delimited(structure: Any, values: Values, typed: Values) -> str | None:
     quote = structure.quote
     cells = []
     for name in structure.names:
-        text = values.get(name, "")
+        text = values.get(name, "" if structure.none is None else structure.none)
         odd = any(sign in text for sign in (quote, structure.delimiter, "\n", "\r")) or text != text.strip()
+        odd = odd or (name in values and text == structure.none)
         cells.append(quote + text.replace(quote, quote * 2) + quote if odd else text)
     return str(structure.delimiter).join(cells)
 

@@ -41,6 +41,9 @@ class DelimitedForm(Section):
     )
     delimiter: str = Field(",", min_length=1, max_length=1, description="the character between values")
     quote: str = Field('"', min_length=1, max_length=1, description="the character around values")
+    nothing: str | None = Field(
+        None, min_length=1, description="a text without quotes that stands for no value, such as `-`"
+    )
 
     @field_validator("names")
     @classmethod

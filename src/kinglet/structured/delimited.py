@@ -1,7 +1,7 @@
 """Values between delimiters (RFC 4180) in texts, named by their places.
 
 A value may stand in quotes, in which a quote is written twice. An empty value without quotes is as if
-it were missing.
+it were missing, and so is the text that stands for none.
 """
 
 from __future__ import annotations
@@ -19,17 +19,23 @@ from kinglet.structured.pairs import in_class
 
 
 class Delimited(WithoutLists):
-    """The structure of texts that are rows; names: of the columns."""
+    """The structure of texts that are rows; names: of the columns. nothing: what stands for no value."""
 
     name = "delimited"
     unread_words = "text behind the quotes of a value, or quotes that are not closed"
-    nothing: str | None = None
+    nothing: str | None = None  # no value of a row is written as JSON's null is
     escape = "\\"
     may_repeat = True
 
-    def __init__(self, names: Sequence[str], delimiter: str = ",", quote: str = '"') -> None:
-        self.names, self.delimiter, self.quote = tuple(names), delimiter, quote
-        if all(len(sign) == 1 and sign.isascii() for sign in (delimiter, quote)) and len(set(names)) == len(names):
+    def __init__(
+        self, names: Sequence[str], delimiter: str = ",", quote: str = '"', nothing: str | None = None
+    ) -> None:
+        self.names, self.delimiter, self.quote, self.none = tuple(names), delimiter, quote, nothing
+        if (
+            nothing is None
+            and all(len(sign) == 1 and sign.isascii() for sign in (delimiter, quote))
+            and len(set(names)) == len(names)
+        ):
             self.loop = Loop("delimited", (ord(delimiter), ord(quote)), self.names)
         quoted = f"{escape(quote)}(?:[^{in_class(quote)}]|{escape(quote * 2)})*{escape(quote)}"
         bare = f"(?:[^{in_class(quote + delimiter)}][^{in_class(delimiter)}]*)?"
@@ -67,7 +73,8 @@ class Delimited(WithoutLists):
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What stands in quotes without them; nothing as null."""
         inside = token.str.slice(1, token.str.len_chars() - 2).str.replace_all(self.quote * 2, self.quote, literal=True)
-        return pl.when(token.str.starts_with(self.quote)).then(inside).when(token != "").then(token)
+        is_value = token != "" if self.none is None else (token != "") & (token != self.none)
+        return pl.when(token.str.starts_with(self.quote)).then(inside).when(is_value).then(token)
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: a row knows no escapes but the quotes written twice."""
@@ -84,7 +91,7 @@ class Delimited(WithoutLists):
     def _unquoted(self, token: str) -> str | None:
         if token.startswith(self.quote):
             return token[1:-1].replace(self.quote * 2, self.quote)
-        return token or None
+        return None if token in ("", self.none) else token
 
 
 class UnderHeader(Delimited):
@@ -93,8 +100,8 @@ class UnderHeader(Delimited):
     A row of which no header is known has the fault `no-header`, and values called `column_1` and so on.
     """
 
-    def __init__(self, delimiter: str = ",", quote: str = '"') -> None:
-        super().__init__((), delimiter, quote)
+    def __init__(self, delimiter: str = ",", quote: str = '"', nothing: str | None = None) -> None:
+        super().__init__((), delimiter, quote, nothing)
         self.loop = None
 
     def under(self, header: str) -> Delimited:
@@ -113,4 +120,4 @@ def _under(rows: UnderHeader, header: str) -> Delimited:
     if values is None:
         return rows
     names = [(value.text or "").strip() or value.path for value in values]
-    return Delimited(names, rows.delimiter, rows.quote)
+    return Delimited(names, rows.delimiter, rows.quote, rows.none)
