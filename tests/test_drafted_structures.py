@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import random
+import re
 import unittest
 from collections.abc import Callable, Iterator, Mapping
 from datetime import UTC, datetime, timedelta
@@ -225,6 +226,17 @@ class Drafted(unittest.TestCase):
             return f"{time:%b %e %H:%M:%S}  {own}"
 
         log = made(6, line, lacks=0)
+        header = f"{'When':<17}{'Batch':<14}{'Who':<16}{'Address (IP)':<20}Size\n{'-' * 70}\n"
+        for sign, table in ((" ", header + log.text), ("^", "When^Batch^Who^Address (IP)^Size\n" + log.text)):
+            text = table if sign == " " else re.sub(" {2,}", "^", table.replace("Mar  ", "Mar 0"))
+            draft = kinglet.draft(text, at=AT)
+            result = draft.parser.parse(text, reference_time=AT)
+            self.assertEqual((40, len(text.splitlines()) - 40), (result.counts["complete"], result.counts["dropped"]))
+            events = result.events.filter(result.events["state"] == "complete")
+            keys = {"batch": "id", "who": "user", "address_ip": "src"}
+            found = [dict(zip(keys.values(), row, strict=True)) for row in events.select(*keys).rows()]
+            self.assertEqual([{key: values[key] for key in keys.values()} for values in log.values], found)
+            self.assertTrue(all(outcome.good for outcome in check_cases(draft.parser)))
         self.hold(
             log._replace(values=[{k: values[k] for k in ("id", "user", "src", "bytes")} for values in log.values])
         )

@@ -82,9 +82,8 @@ def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
             continue
         names = [slot.name for slot in variant.everything if slot.name]
         work.shape.cases.append(case(work.shape, raw, event, names if work.shape.cases else [*outer[1:], *names]))
-    if work.shape.structure is not None and work.shape.structure.directives:
-        line = str(work.raw.filter(work.raw.str.starts_with("#"))[0])
-        work.shape.cases.append({"raw": line, "expect": {"variant": "directive", "state": "dropped"}})
+    for aside in work.shape.aside:
+        work.shape.cases.append({"raw": aside.line, "expect": {"variant": aside.name, "state": "dropped"}})
     if parser.needs_order or any("state" in one["expect"] for one in work.shape.cases):
         _checked(work)
 

@@ -10,13 +10,15 @@ from typing import NamedTuple
 from kinglet.discover.structured import Structured, structure_in
 from kinglet.discover.suggestion import syslog_head
 from kinglet.discover.times import format_of_time
-from kinglet.drafting.naming import Names
+from kinglet.drafting.naming import Names, plain_name
 from kinglet.drafting.patterns import Slot, Written, written
-from kinglet.drafting.shape import Variant
+from kinglet.drafting.shape import Aside, Variant
 from kinglet.drafting.text_logs import OF_SYSLOG, named_in_head, of_syslog, stamps_in, with_syslog
 from kinglet.drafting.work import Work, sampled
 from kinglet.mining.messages import Message, same_head
 from kinglet.mining.parts import Literal, Part, Varying
+from kinglet.patterns.grammar import escaped
+from kinglet.structured.blocks import DRAWN
 from kinglet.structured.delimited import Delimited
 
 _ALIGNED = "\x04"
@@ -33,6 +35,7 @@ _PROBE = 500
 _LONGEST = 20_000
 _MASK = "\x02"
 _FILLED = re.compile("[ \t]{2,}")
+_DRAWN = re.compile(f"[ \t]*(?:{DRAWN}[ \t]*)+")
 _BLANK = re.compile(r"[ \t]")
 
 
@@ -60,11 +63,13 @@ def rows_in(texts: Sequence[str], stamps: Sequence[str]) -> Rows | None:
         texts = [_closed_up(text, by) for text, by in zip(given, plain, strict=True)] if sign == _ALIGNED else given
         masked = [_closed_up(text, text) for text in plain] if sign == _ALIGNED else plain
         masked = [_hidden_quotes(text, sign) for text in masked] if len(sign) == 1 else masked
-        counts = Counter(text.count(sign) for text in masked[:_PROBE])
-        count, many = counts.most_common(1)[0]
-        if many < _ALL * min(len(masked), _PROBE) or count < (3 if sign in _IN_PROSE else 2):
+        probe = [text for text in masked[:_PROBE] if not _DRAWN.fullmatch(text)]
+        if not probe:
+            return None
+        count, many = Counter(text.count(sign) for text in probe).most_common(1)[0]
+        if many < _ALL * len(probe) or count < (3 if sign in _IN_PROSE else 2):
             continue
-        whole = [text.split(sign) for text in masked[:_PROBE] if text.count(sign) == count]
+        whole = [text.split(sign) for text in probe if text.count(sign) == count]
         if _are_values(whole, sign):
             return Rows(sign, texts, masked, count)
     return None
@@ -97,7 +102,10 @@ def _hidden_quotes(text: str, sign: str) -> str:
 
 
 def _are_values(rows: Sequence[Sequence[str]], sign: str) -> bool:
-    """Whether most columns hold single values, none of them between blanks, and the last one no message."""
+    """Whether most columns hold single values, none of them between blanks, and the last one no message.
+
+    Where values are missing it may be one: a column may be empty, and the front of a message is not.
+    """
     columns = [list(column) for column in list(zip(*rows, strict=True))[1:]]
     around = sum(text != text.strip(" ") for column in columns for text in column)
     if around > 0.02 * len(rows) * len(columns):
@@ -105,7 +113,8 @@ def _are_values(rows: Sequence[Sequence[str]], sign: str) -> bool:
     wordy = [sum(_BLANK.search(text) is not None for text in column) > 0.1 * len(column) for column in columns]
     if sum(wordy) > (0 if sign == _ALIGNED else 0.5) * len(columns):
         return False
-    return not (sign in _OF_PROSE and wordy[-1])
+    empty = sum(not text for column in columns[:-1] for text in column) > 0.01 * len(rows) * len(columns)
+    return empty or not (sign in _OF_PROSE and wordy[-1])
 
 
 def headed_rows(work: Work) -> Structured | Variant | None:
@@ -132,6 +141,8 @@ def headed_rows(work: Work) -> Structured | Variant | None:
 def _by_columns(work: Work, numbers: Sequence[int], rows: Rows) -> Structured | Variant | None:
     texts, sign = rows.texts, " " if rows.sign == _ALIGNED else rows.sign
     own = [i for i, text in enumerate(rows.masked) if text.count(rows.sign) == rows.width]
+    header = _header(work, rows) if own[0] == 0 and numbers[0] == 0 else []
+    own = own[1:] if header else own
     starts = [_end_of_front(rows.masked[i].split(rows.sign)[0]) for i in own]
     message = None
     if any(starts):
@@ -143,7 +154,7 @@ def _by_columns(work: Work, numbers: Sequence[int], rows: Rows) -> Structured | 
     values = [_values(body, mask, rows.sign) for body, mask in zip(bodies, hidden, strict=True)]
     at = [numbers[i] for i in own]
     if len(sign) == 1 and sign != " ":
-        names = [f"column_{i + 1}" for i in range(rows.width + 1)]
+        names = header or [f"column_{i + 1}" for i in range(rows.width + 1)]
         reader = Delimited(names, rows.sign)
         inside = message is None and work.shape.syslog is None and work.stamp_texts is not None
         stamps = work.stamp_texts.gather(at) if inside and work.stamp_texts is not None else None
@@ -159,10 +170,32 @@ def _by_columns(work: Work, numbers: Sequence[int], rows: Rows) -> Structured | 
     whole = Message(at, [*(message.parts if message is not None else []), *parts])
     stamp, taken = (work.stamp_of(at), ()) if work.shape.syslog is None else (None, OF_SYSLOG)
     pattern = written(whole, Names(taken), stamp=stamp, open_words=True)
+    if header:
+        given = Names((*taken, "stamp"))
+        for slot, name in zip(pattern.slots, header, strict=False):
+            if slot.name != "stamp":
+                slot.name = slot.wanted = given.name("", slot.type, name)
     for slot in pattern.slots:
         slot.type = "text" if slot.type == "word" and sign != " " else slot.type
     named_in_head(pattern.parts)
     return Variant("row", pattern, at)
+
+
+_NAME = re.compile(r"[^\W\d][\w ()%/#.-]{0,30}")
+
+
+def _header(work: Work, rows: Rows) -> list[str]:
+    """The names of the columns, where the first row says them; it and a line drawn below it are no events."""
+    cells = [text.strip() for text in rows.masked[0].split(rows.sign)]
+    others = {text.strip() for row in rows.masked[1:_PROBE] for text in row.split(rows.sign)}
+    stamped = work.stamp_texts is not None and work.stamp_texts[0] is None
+    if not stamped or len(set(cells)) < len(cells) or not all(map(_NAME.fullmatch, cells)) or others & set(cells):
+        return []
+    first, second = str(work.raw[0]), str(work.raw[1])
+    work.shape.aside = [Aside("header", escaped(re.sub(r"[ \t]+", " ", first.strip())), first)]
+    if _DRAWN.fullmatch(second):
+        work.shape.aside.append(Aside("line", escaped(re.sub(r"[ \t]+", " ", second.strip())), second))
+    return [plain_name(cell) or f"column_{i + 1}" for i, cell in enumerate(cells)]
 
 
 def _end_of_front(first: str) -> int:

@@ -76,8 +76,8 @@ class Names:
             return f"{self._side}_port" if self._side != "ip" else "port"
         key = _KEY.search(before)
         word = _WORDS.search(before)
-        label = _plain(key[1]) if key else ""
-        last = _plain(word[1]) if word else ""
+        label = plain_name(key[1]) if key else ""
+        last = plain_name(word[1]) if word else ""
         self._side = ""
         if type_ in _ENDS:
             side = _SIDES.get(label or last, "")
@@ -93,7 +93,7 @@ class Names:
         return _PLAIN.get(type_, type_)
 
 
-def _plain(text: str) -> str:
+def plain_name(text: str) -> str:
     """A word as the name of a field: small letters without marks."""
     plain = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
     return re.sub(r"[^a-z0-9]+", "_", plain.lower()).strip("_")[:_MOST]
@@ -101,7 +101,7 @@ def _plain(text: str) -> str:
 
 def variant_name(text: str, taken: set[str], number: int) -> str:
     """A name for a variant by the words of its fixed text, none of those that are taken."""
-    words = [word for word in re.findall(r"[a-z][a-z0-9]*", _plain(text).replace("_", " ")) if len(word) > 1]
+    words = [word for word in re.findall(r"[a-z][a-z0-9]*", plain_name(text).replace("_", " ")) if len(word) > 1]
     telling = [word for word in words if word not in _SMALL] or words
     chosen = "-".join(telling[:4])[:_MOST] or f"message-{number}"
     chosen = f"{chosen}-message" if chosen in _YAML else chosen

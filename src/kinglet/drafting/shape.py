@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from kinglet.discover.structured import Structured
 from kinglet.drafting.patterns import Slot, Written
@@ -49,12 +49,21 @@ class Variant:
         return self.written.words if self.written is not None else " ".join(self.kinds)
 
 
+class Aside(NamedTuple):
+    """A variant for lines about the log itself, which are dropped: its name, its pattern, and such a line."""
+
+    name: str
+    pattern: str
+    line: str
+
+
 @dataclass
 class Shape:
     """A parser that is being drafted.
 
     notes: what is unsure, by the section of the file that it is about: `events`, `time` or `messages`. syslog:
-    the head of syslog that its events have, instead of an envelope. event: the mapping that all variants share.
+    the head of syslog that its events have, instead of an envelope. event: the mapping that all variants share. aside:
+    lines that are dropped.
     """
 
     name: str
@@ -71,5 +80,6 @@ class Shape:
     kind: str | None = None
     kind_is_number: bool = False
     variants: list[Variant] = dataclasses.field(default_factory=list)
+    aside: list[Aside] = dataclasses.field(default_factory=list)
     event: dict[str, Any] | None = None
     cases: list[dict[str, Any]] = dataclasses.field(default_factory=list)

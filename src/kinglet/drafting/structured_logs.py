@@ -13,7 +13,7 @@ from kinglet.discover.suggestion import search_of
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import written
-from kinglet.drafting.shape import Variant
+from kinglet.drafting.shape import Aside, Variant
 from kinglet.drafting.structures import kind_of, message_of, slots_of, types_of
 from kinglet.drafting.text_logs import stamps_in, time_of
 from kinglet.drafting.work import SAMPLE, Work, literal, sampled
@@ -23,6 +23,7 @@ from kinglet.names import field_of
 from kinglet.parser import Parser
 
 _WORDY = 0.5
+_GAPS = 0.02
 
 
 def structure_of(work: Work) -> Structured | None:
@@ -50,7 +51,10 @@ def _is_text(work: Work, delimiter: str) -> bool:
     quoted = work.raw.head(SAMPLE).str.contains(rf'(?:^|{sign})"(?:[^"]|"")*"(?:{sign}|$)')
     if float(quoted.mean() or 0) > _WORDY:  # type: ignore[arg-type]
         return False
-    last = work.raw.head(SAMPLE).str.split(delimiter).list.last()
+    probe = work.raw.head(SAMPLE)
+    if float(probe.str.contains(f"(?:^|{sign}){sign}").mean() or 0) > _GAPS:  # type: ignore[arg-type]
+        return False  # the front of a message lacks nothing
+    last = probe.str.split(delimiter).list.last()
     if work.stamp_texts is not None:
         last = last.filter((last != work.stamp_texts.head(SAMPLE)).fill_null(True))
     return float(last.str.contains(r"\S[ ]+\S").mean() or 0) > _WORDY  # type: ignore[arg-type]
@@ -86,6 +90,9 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     everything = list(range(len(work.raw)))
     if found.directives:
         everything = (~work.raw.str.starts_with("#")).arg_true().to_list()
+        line = str(work.raw.filter(work.raw.str.starts_with("#"))[0])
+        work.shape.aside = [Aside("directive", "#{directive}: {text:rest}", line)]
+    everything = [row for row in everything if str(work.raw[row]) not in {aside.line for aside in work.shape.aside}]
     plain = dict.fromkeys(found.types, "text") | ({found.stamp: "time"} if found.stamp else {})
     work.shape.structure = found._replace(types=plain)
     work.shape.variants = [Variant("any", None, everything)]

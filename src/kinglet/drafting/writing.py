@@ -7,7 +7,6 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from kinglet.discover.structured import Structured
-from kinglet.discover.suggestion import DIRECTIVE, DROPPED
 from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.recurring import with_parts
 from kinglet.drafting.shape import Shape, Variant
@@ -96,11 +95,16 @@ def _notes(shape: Shape, section: str) -> Iterator[str]:
 def _variants(shape: Shape) -> Iterator[str]:
     yield ""
     yield from _notes(shape, "messages")
-    if shape.structure is not None and shape.structure.directives:
-        yield from (*DROPPED, "")
+    if shape.aside:
+        names = ", ".join(f"'{aside.name}'" for aside in shape.aside)
+        when = f"variant = {names}" if len(shape.aside) == 1 else f"variant IN ({names})"
+        yield "steps:"
+        yield f"  - {{note: lines about the log itself, when: {scalar(when)}, drop: {shape.aside[0].name}}}"
+        yield ""
     yield "variants:"
-    if shape.structure is not None and shape.structure.directives:
-        yield DIRECTIVE
+    for aside in shape.aside:
+        yield f"  - name: {aside.name}"
+        yield f"    pattern: {quoted(aside.pattern)}"
     for variant in shape.variants:
         yield from variant_lines(shape, variant)
 
