@@ -52,7 +52,12 @@ class Signs(NamedTuple):
     @property
     def reader(self) -> Pairs:
         """What reads them."""
-        return Pairs(self.between, self.equals, self.quote, open_values=self.open_values)
+        return _reader(self)
+
+
+@functools.lru_cache(32)
+def _reader(signs: Signs) -> Pairs:
+    return Pairs(signs.between, signs.equals, signs.quote, open_values=signs.open_values)
 
 
 class Found(NamedTuple):
