@@ -354,6 +354,12 @@ class Drafted(unittest.TestCase):
         )
         found = self.hold(log._replace(values=[{"user": values["user"]} for values in log.values]))
         self.assertNotIn("syslog", found["text"])
+        # an address of IPv6 may begin what an application says
+        log = made(
+            2, lambda time, values: f"{time:%b %d %H:%M:%S} quay-1 gate[7]: ::1:443 told {values['user']}", lacks=0
+        )
+        found = self.hold(log._replace(values=[{"user": values["user"]} for values in log.values]))
+        self.assertIn("envelope: {syslog: rfc3164}", found["text"])
 
 
 if __name__ == "__main__":

@@ -111,11 +111,19 @@ def syslog_head(raw: pl.Series) -> str | None:
             ]
         )
         share = float(marked.select(pl.any_horizontal(pl.all())).to_series().mean() or 0)  # type: ignore[arg-type]
-        hosts, bodies = (pl.concat([frame[name] for frame in groups]).drop_nulls() for name in ("host", "body"))
-        doubled = float(bodies.str.starts_with(":").mean() or 0)  # type: ignore[arg-type]
+        hosts = pl.concat([frame["host"] for frame in groups]).drop_nulls()
+        doubled = max(_doubled(probe, frame["body"]) for frame in groups)
         if share >= _MARKED and _are_hosts(hosts) and doubled < 1 - _ENOUGH:
             return name
     return None
+
+
+def _doubled(lines: pl.Series, bodies: pl.Series) -> float:
+    """How many lines go on with a second colon right behind that of the application, which names none then."""
+    frame = pl.DataFrame([lines.alias("line"), bodies.alias("body")]).drop_nulls()
+    front = pl.col("line").str.head(pl.col("line").str.len_chars() - pl.col("body").str.len_chars())
+    glued = frame.select(pl.col("body").str.starts_with(":") & front.str.ends_with(":")).to_series()
+    return float(glued.sum()) / max(len(lines), 1)
 
 
 def _are_hosts(names: pl.Series) -> bool:
