@@ -81,6 +81,14 @@ class Alike(unittest.TestCase):
         self.agree(Blocks(), ["\n".join(some) for some in lines])
         self.agree(Blocks(), ["\r\n".join(some) for some in lines])
 
+    def test_a_drawn_line_within_a_value(self) -> None:
+        for drawn in (["  ==="], ["\t----", "  ***"], ["==="], ["  ===", "", "  ---"]):
+            for end in ("\n", "\r\n"):
+                text = end.join(["a: 1", *drawn, "\tmore", "b: ===", "\t2"])
+                self.agree(Blocks(), [text])
+                here = read(pl.Series([text], dtype=pl.String), Blocks(), ["a", "b"])
+                self.assertEqual(["1\nmore", "===\n2"], [here.column("a")[0], here.column("b")[0]])
+
     @given(st.lists(st.lists(st.sampled_from(
         ["<a>", "</a>", "<b x='1'>", "</b>", "<c/>", "text", "&lt;", "&#65;", "<![CDATA[x<]]>", "<!--y-->", " ", "]]>",
          '<d y="&quot;">', "</d>"]

@@ -25,6 +25,8 @@ _LONGEST_LABEL = 64
 DRAWN = r"(?:-{3,}|={3,}|\*{3,}|#{3,}|_{3,}|~{3,}|\+{3,})"
 """A line of one sign, which parts others."""
 _DRAWN = re.compile(DRAWN)
+_DRAWN_WITHIN = rf"(?:\n[ \t]*{DRAWN}[ \t\r]*)+\n"
+"""Drawn lines between those of a value, which are passed over."""
 _TITLE = re.compile(r"\[([^\[\]\r\n]+)\][ \t]*")
 
 
@@ -123,7 +125,8 @@ class Blocks(WithoutLists):
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """Lines without the blanks around them; nothing as null."""
-        bare = token.str.replace_all(r"[ \t\r]*\n[ \t]*", "\n").str.strip_chars(" \t\r\n")
+        bare = token.str.replace_all(_DRAWN_WITHIN, "\n")
+        bare = bare.str.replace_all(r"[ \t\r]*\n[ \t]*", "\n").str.strip_chars(" \t\r\n")
         return bare.replace("", None)
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
