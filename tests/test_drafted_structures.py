@@ -348,6 +348,20 @@ class Drafted(unittest.TestCase):
             draft = kinglet.draft(text.encode())
             self.assertEqual(12, draft.parser.parse(text.encode()).counts["events"])
 
+    def test_a_date_apart_from_the_time_of_day_is_said(self) -> None:
+        log = made(
+            3, lambda time, values: f"day 2026-03-14, gate 7 shut at {time:%H:%M:%S} by {values['user']}", lacks=0
+        )
+        doubts = [doubt.text for doubt in kinglet.draft(log.text, at=AT).doubts]
+        self.assertTrue(any("a date stands" in text and "2026-03-14" in text for text in doubts), doubts)
+
+    def test_lines_that_are_dropped_are_masked_too(self) -> None:
+        lines = ["#Remark: asked by 192.0.2.77", "#Fields: date time c-ip cs-bytes"]
+        lines += [f"2026-03-14 20:{i:02}:05 192.0.2.{i} {i * 17}" for i in range(1, 40)]
+        draft = kinglet.draft("\n".join(lines) + "\n", at=AT, mask=True)
+        self.assertIn("variant: directive", draft.text)
+        self.assertNotIn("192.0.2.77", draft.text)
+
     def test_a_level_in_brackets_is_no_host(self) -> None:
         log = made(
             2, lambda time, values: f"{time:%b %d %H:%M:%S} [WARN] quay.Store: user {values['user']} left", lacks=0

@@ -89,6 +89,8 @@ def structured(
     return None
 
 
+DIRECTIVE = "#{directive}: {text:rest}"
+"""The pattern of lines about the log itself, such as `#Fields: date time`."""
 _FIELDS = re.compile(r"#Fields:\s*(\S.*\S)\s*")
 
 

@@ -11,7 +11,7 @@ import polars as pl
 
 from kinglet.discover.date_and_time import Parted
 from kinglet.discover.facts import Facts
-from kinglet.discover.structured import Structured, structured
+from kinglet.discover.structured import DIRECTIVE, Structured, structured
 from kinglet.discover.times import TextPlace, Times, format_of_time
 from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.mining.heads import LEVELS
@@ -179,20 +179,16 @@ def search_of(stamps: Times, raw: pl.Series) -> dict[str, str] | None:
 def _of_structure(found: Structured) -> Iterator[str]:
     """The one variant of a parser for JSON objects, pairs and the like."""
     if found.directives:
-        yield from DROPPED
+        yield "steps:"
+        yield "  - {note: lines about the log itself, when: variant = 'directive', drop: directive}"
     yield "variants:"
     if found.directives:
-        yield DIRECTIVE
+        yield f"  - {{name: directive, pattern: {flow(DIRECTIVE)}}}"
     yield f"  - name: any\n    {found.name}: {found.form if isinstance(found.form, str) else flow(found.form)}"
     if found.types:
         yield "    types:"
     for name, kind in found.types.items():
         yield f"      {_key(name)}: {kind}"
-
-
-DIRECTIVE = "  - {name: directive, pattern: '#{directive}: {text:rest}'}"
-"""A variant for lines such as `#Fields: date time`."""
-DROPPED = ("steps:", "  - {note: lines about the log itself, when: variant = 'directive', drop: directive}")
 
 
 def _key(name: str) -> str:

@@ -122,11 +122,10 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
         if constant:
             more += f"; but all {len(found[0][2]):,} have the same, so a longer log should be looked at"
         places[0] = replace(places[0], is_time=True, reason=_reason(places) + more)
-        apart = next((place for place, where, _, _ in found[1:] if where.form.date and not where.form.clock), None)
-        if not found[0][1].form.date and not places[0].ambiguity and apart is not None and apart.share >= _COMMON:
-            where_ = f"a date stands {apart.place}, such as `{apart.example}`"
-            said = f"{where_}, which may be that of the time of day; a rule reads both: `date: {{from: SLOT, …}}`"
-            places[0] = replace(places[0], ambiguity=said, decided=False)
+        if not found[0][1].form.date and not places[0].ambiguity:
+            others = [item[0] for item in found[1:] if item[1].form.date and not item[1].form.clock]
+            said = _date_apart(others)
+            places[0] = replace(places[0], ambiguity=said, decided=not said)
         for i in range(1, len(places)):
             places[i] = replace(places[i], apart=_apart(found[0][3], found[i][3], found[i][2]))
     return Times(places, [item[1] for item in found], [item[2] for item in found])
@@ -223,6 +222,15 @@ def _date_before(place: TextPlace, whole: pl.Series) -> str:
         return ""
     shown = dates.drop_nulls()[0]
     return f"what stands before the time of day, such as `{shown}`, may be its date, in a form that is not read here"
+
+
+def _date_apart(dates: list[StampPlace]) -> str:
+    """What is said where a date stands in most events, apart from their time of day."""
+    usual = next((place for place in dates if place.share >= _COMMON), None)
+    if usual is None:
+        return ""
+    where = f"a date stands {usual.place}, such as `{usual.example}`"
+    return f"{where}, which may be that of the time of day; a rule reads both: `date: {{from: SLOT, …}}`"
 
 
 def _date_between(whole: pl.Series) -> str:

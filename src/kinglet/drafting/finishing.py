@@ -83,7 +83,8 @@ def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
         names = [slot.name for slot in variant.everything if slot.name]
         work.shape.cases.append(case(work.shape, raw, event, names if work.shape.cases else [*outer[1:], *names]))
     for aside in work.shape.aside:
-        work.shape.cases.append({"raw": aside.line, "expect": {"variant": aside.name, "state": "dropped"}})
+        line = masks.text(aside.line, []) if masks is not None else aside.line
+        work.shape.cases.append({"raw": line, "expect": {"variant": aside.name, "state": "dropped"}})
     if parser.needs_order or any("state" in one["expect"] for one in work.shape.cases):
         _checked(work)
 

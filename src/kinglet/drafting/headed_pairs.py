@@ -8,15 +8,15 @@ from kinglet.discover.pair_signs import Found, pair_signs
 from kinglet.discover.structured import Structured, structure_in
 from kinglet.discover.suggestion import syslog_head
 from kinglet.drafting.naming import Names
-from kinglet.drafting.patterns import Slot, Written, written
-from kinglet.drafting.text_logs import named_in_head, of_syslog, stamps_in, with_syslog
+from kinglet.drafting.patterns import Slot
+from kinglet.drafting.text_logs import in_front, of_syslog, stamps_in, with_syslog
 from kinglet.drafting.work import Work, sampled
 from kinglet.mining.messages import same_head
-from kinglet.mining.parts import Literal
 
 _FEW_ORDERS = 4
 """So many different sequences of keys are messages; where there are more, keys come and go."""
 _LONG = 0.02
+"""So many events may have several lines."""
 
 
 def headed_pairs(work: Work) -> Structured | None:
@@ -29,7 +29,7 @@ def headed_pairs(work: Work) -> Structured | None:
         return None
     head = syslog_head(raw)
     if head is not None:
-        bodies = of_syslog(raw, head, "body").fill_null("").to_list()
+        bodies = of_syslog(raw, head, "body").fill_null("").gather(sampled(range(len(raw)))).to_list()
         found = _come_and_go(pair_signs(bodies))
         if found is not None and not found.signs.around:
             with_syslog(work, head)
@@ -59,12 +59,8 @@ def _behind_text(work: Work, texts: Sequence[str], found: Found) -> Structured |
     bodies = [texts[row][starts[row] :].rstrip() for row in own]
     inner = [body[1:-1] for body in bodies] if around else bodies
     structure = structure_in(found.signs.reader, inner, work.found.reference)
-    head = written(message, Names(structure.types), stamp=work.stamp_of(own), open_words=True)
-    front = list(head.parts)
-    if isinstance(last := message.parts[-1], Literal):
-        front[-1] = last.text
-    named_in_head(front)
-    body = Slot("body", "text" if around else "rest", [])
-    opened, closed = ([around[0]], [around[1]]) if around else ([], [])
-    work.shape.envelope = Written([*front, *opened, body, *closed], head.slots, head.maybe)
+    body: list[str | Slot] = [Slot("body", "rest", [])]
+    if around:
+        body = [around[0], Slot("body", "text", []), around[1]]
+    work.shape.envelope = in_front(message, Names(structure.types), work.stamp_of(own), body)
     return structure

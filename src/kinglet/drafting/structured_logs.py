@@ -8,7 +8,7 @@ from collections.abc import Mapping
 import polars as pl
 
 from kinglet.discover.date_and_time import Parted, parted
-from kinglet.discover.structured import Structured, structured
+from kinglet.discover.structured import DIRECTIVE, Structured, structured
 from kinglet.discover.suggestion import search_of
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.naming import Names, variant_name
@@ -91,7 +91,7 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     if found.directives:
         everything = (~work.raw.str.starts_with("#")).arg_true().to_list()
         line = str(work.raw.filter(work.raw.str.starts_with("#"))[0])
-        work.shape.aside = [Aside("directive", "#{directive}: {text:rest}", line)]
+        work.shape.aside = [Aside("directive", DIRECTIVE, line)]
     everything = [row for row in everything if str(work.raw[row]) not in {aside.line for aside in work.shape.aside}]
     plain = dict.fromkeys(found.types, "text") | ({found.stamp: "time"} if found.stamp else {})
     work.shape.structure = found._replace(types=plain)

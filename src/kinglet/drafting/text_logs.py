@@ -158,16 +158,8 @@ def _mined(work: Work, bodies: Bodies, rows: Sequence[int], head: Head | None) -
 
 def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
     """Writes what all lines begin with, and which part of it is the kind."""
-    names = Names()
-    head = Message(rows, [*mined.head])
-    found = written(head, names, stamp=work.stamp_of(rows), open_words=True)
-    last = mined.head[-1]
-    parts = list(found.parts)
-    if isinstance(parts[-1], str):
-        parts[-1] = getattr(last, "text", parts[-1])
-    named_in_head(parts)
-    body = Slot("body", "rest", [])
-    work.shape.envelope = Written([*parts, body], found.slots, found.maybe)
+    found = in_front(Message(rows, [*mined.head]), Names(), work.stamp_of(rows), [Slot("body", "rest", [])])
+    work.shape.envelope = found
     if mined.kind is not None:
         slots = [slot for slot in found.slots if slot.values == getattr(mined.head[mined.kind], "values", None)]
         if slots:
@@ -176,6 +168,16 @@ def _envelope(work: Work, mined: Mined, rows: list[int]) -> None:
                 slots[0].name = slots[0].wanted = "code" if slots[0].type == "int" else "source"
             work.shape.kind = slots[0].name
             work.shape.kind_is_number = slots[0].type == "int"
+
+
+def in_front(message: Message, names: Names, stamp: list[str | None] | None, behind: Sequence[str | Slot]) -> Written:
+    """What stands in front of the bodies of events, with what is behind it; a blank before these stays."""
+    found = written(message, names, stamp=stamp, open_words=True)
+    parts = list(found.parts)
+    if isinstance(last := message.parts[-1], Literal):
+        parts[-1] = last.text
+    named_in_head(parts)
+    return Written([*parts, *behind], found.slots, found.maybe)
 
 
 def _variants(work: Work, mined: Mined, rows: Sequence[int], bodies: Bodies) -> None:
