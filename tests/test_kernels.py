@@ -242,7 +242,9 @@ BLOCK_PIECES = [
 ]
 BLOCK_LINES = st.tuples(
     st.sampled_from(["", " ", "  ", "\t", "   "]),
-    st.sampled_from(["a:", "A b :", "b:", "b", "[a]", "a = ", "é:", "10:41", "_a__B-c_:", "c" * 65, "-:", "x->"]),
+    st.sampled_from(
+        ["a:", "A b :", "b:", "b", "[a]", "a = ", "é:", "10:41", "_a__B-c_:", "c" * 65, "-:", "x->", "---"]
+    ),
     st.sampled_from(["", " 1", "\tx y", " é \r", ' "q" \\', " a: b", " " * 3, " 192.0.2.1:80 " + "z" * 30]),
     st.sampled_from(["\n", "\r\n", "\n\n", "\n \n"]),
 )
@@ -350,6 +352,7 @@ class Structures(unittest.TestCase):
                 [
                     'A b :\t1\nText\n B-c:\r\n  x  \r\n\n  "y" \n C: é \n[d]\n\ta: 10:41 b\n',
                     "a: 1\n b: 2\n  more\n\n b2: 3",
+                    "a: 1\n  ===\n\t---\n more\n----\nb: 2",
                 ],
                 Blocks(),
             ),

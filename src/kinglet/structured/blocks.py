@@ -134,8 +134,8 @@ class Blocks(WithoutLists):
         return tokens
 
     def finished(self, tokens: pl.Series) -> pl.Series:
-        """Lines without the blanks around them, and without empty ones."""
-        return tokens.str.replace_all(r"[ \t\r]*\n[ \t\r\n]*", "\n")
+        """Lines without the blanks around them, and without empty and drawn ones."""
+        return tokens.str.replace_all(_DRAWN_WITHIN, "\n").str.replace_all(r"[ \t\r]*\n[ \t\r\n]*", "\n")
 
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
