@@ -353,6 +353,37 @@ variants:
         self.assertEqual(["812", "812", None, None, None], events["pid"].to_list())
         self.assertEqual("unmatched", events["state"][4])
 
+    def test_what_may_be_no_host_is_none(self) -> None:
+        stamp = "Oct 11 22:14:15 "
+        table: dict[str, tuple[int | None, str | None, str | None, str | None, str] | None] = {
+            f"<34>{stamp}quay-1 tide[812]: low": (34, "quay-1", "tide", "812", "low"),
+            f"<34>{stamp}su: 'su root' failed: x": (34, None, "su", None, "'su root' failed: x"),
+            f"<34>{stamp}Low tide": (34, "Low", None, None, "tide"),
+            f"{stamp}tide[81]: low": (None, None, "tide", "81", "low"),
+            f"{stamp}quay-1 low tide": (None, "quay-1", None, None, "low tide"),
+            f"{stamp}fw1 1,2026/03/02,x": (None, "fw1", None, None, "1,2026/03/02,x"),
+            f"{stamp}[192.0.2.1] tide: low": (None, "[192.0.2.1]", "tide", None, "low"),
+            f"{stamp}2001:db8::1 tide: low": (None, "2001:db8::1", "tide", None, "low"),
+            f"{stamp}::1 tide: low": (None, "::1", "tide", None, "low"),
+            f"{stamp}fe80:: tide: low": (None, "fe80::", "tide", None, "low"),
+            f"{stamp}- tide: low": (None, None, "tide", None, "low"),
+            f"{stamp}QUAY tide: low": (None, "QUAY", "tide", None, "low"),
+            f"{stamp}Unable to open the gate": None,
+            f"{stamp}[notice] low tide": None,
+            f"{stamp}[notice] tide: low": None,
+            f"{stamp}'gate' is open": None,
+            f"{stamp}tide: no host": None,
+            "2026-10-11T22:14:15Z FE80::1 tide[1]: low": (None, "FE80::1", "tide", "1", "low"),
+            "2026-10-11T22:14:15Z INFO tide[1]: low": None,
+            "2026-10-11T22:14:15Z quay-1 low tide": None,
+        }
+        file = self.FILE.replace("{said:rest}", "{:rest}") + "event: {class: Base Event, set: {message: body}}\n"
+        events = parsed(file, *table, reference_time="2026-11-01").events
+        for row, wanted in zip(events.to_dicts(), table.values(), strict=True):
+            found = tuple(row[name] for name in ("priority", "host", "app", "pid", "body"))
+            self.assertEqual(wanted, None if row["state"] == "unmatched" else found, row["raw"])
+            self.assertEqual(wanted is None, row["time"] is None)
+
 
 class Suggestions(InFolder):
     """A look at a log suggests these structures, and what it suggests reads the log."""

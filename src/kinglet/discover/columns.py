@@ -15,6 +15,8 @@ from kinglet.timestamps.known_forms import FINDABLE
 
 _TYPES = ("ipv4", "ipv6", "ip", "mac", "uuid", "int", "num", "hex", "email", "url")
 _PROBE = 3000
+_DIGITS = 15
+"""More digits than these a number with a fraction may lose (IEEE 754, binary64)."""
 _FEW = 16
 MOST_PAIRS = 8
 _LABEL = r"[A-Za-z0-9_](?:[A-Za-z0-9_-]*[A-Za-z0-9_])?"
@@ -52,10 +54,18 @@ def type_of(values: pl.Series) -> str:
             continue
         if name == "epoch" and len(probe) <= 5:
             continue
+        if name == "num" and _digits(probe) > _DIGITS:
+            continue
         if name == "int" and _ports(probe):
             return "port"
         return "time" if name == "epoch" else name
     return "text"
+
+
+def _digits(values: pl.Series) -> int:
+    """The most digits that a number with a fraction has, without zeros in front and the exponent."""
+    bare = values.str.replace_all("[eE].*$|[^0-9]", "").str.strip_chars_start("0")
+    return int(bare.str.len_bytes().max() or 0)  # type: ignore[arg-type]
 
 
 def _ports(values: pl.Series) -> bool:

@@ -18,6 +18,7 @@ _REACH = 100  # characters of a line within which the stamp of a first line stan
 _MOST_WORDS = 6
 _MORE_WORDS = 2  # that another form of first lines may have before its stamp
 _MOST_PARTS = 5
+_ADDRESS = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}(?::\d+)?|[0-9A-Fa-f]*:[0-9A-Fa-f:]*:[0-9A-Fa-f:]*")
 HEADS_BETWEEN = "|(?:)"  # stands between two forms of first lines, and nowhere else
 
 
@@ -36,13 +37,15 @@ class Heads(NamedTuple):
 class _Head(NamedTuple):
     """What stands before the stamp of a line: words between blanks, and signs directly before it.
 
-    words: those that are labels or signs only; the others are None.
+    words: those that are labels or signs only; the others are None. of_address: whether the first is an address, as
+    no text begins that goes on with an event.
     """
 
     outline: str
     indented: bool
     words: tuple[str | None, ...]
     glue: str
+    of_address: bool = False
 
     @property
     def is_labelled(self) -> bool:
@@ -56,7 +59,7 @@ class _Head(NamedTuple):
         """
         if any(map(is_label, (*self.words, self.glue))) or self.indented > first.indented:
             return False
-        return len(self.words) <= len(first.words) + _MORE_WORDS
+        return self.of_address or len(self.words) <= len(first.words) + _MORE_WORDS
 
 
 def stamp_heads(lines: pl.Series) -> Heads | None:
@@ -93,7 +96,8 @@ def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:
     glue = words.pop() if before and not before[-1].isspace() else ""
     kept = tuple(word if word != "-" and (is_label(word) or not re.search(r"[^\W_]", word)) else None for word in words)
     open_glue = None if glue[-1:] in (":", "=") else _token_regex(glue)  # a label is what it is
-    return _Head(outline, before[:1].isspace(), kept, open_glue or escaped(glue)), words
+    of_address = len(words) > 1 and _ADDRESS.fullmatch(words[0]) is not None
+    return _Head(outline, before[:1].isspace(), kept, open_glue or escaped(glue), of_address), words
 
 
 def _prefix_regex(head: _Head, members: Sequence[Sequence[str]], every: bool) -> str | None:
@@ -107,7 +111,7 @@ def _prefix_regex(head: _Head, members: Sequence[Sequence[str]], every: bool) ->
     for i, kept in enumerate(head.words):
         texts = Counter(words[i] for words in members)
         text = next(iter(texts))
-        if kept is not None or (len(texts) == 1 and (every or text.isalpha())):
+        if kept is not None or (len(texts) == 1 and (every or text.isalpha()) and not _ADDRESS.fullmatch(text)):
             out += escaped(text)
         else:
             shapes = {_token_regex(one) for one in texts}

@@ -19,6 +19,7 @@ _FEW = 0.005
 _PROBE = 500
 _CLOSING = 2  # signs that may stand behind a stamp that a line ends with
 _LONGEST_WORD = 60
+_MANY_TIMES = 10
 _SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
 
@@ -261,7 +262,10 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
     """How many lines a way explains: first lines that look like first lines, and others that do not."""
     total = int(filled.sum())
     head = way.head
-    if head is None:
+    if head is None and stamped is None and "indent" in way.events and 2 * int(way.begins.sum()) > total:
+        # mostly single lines, which may begin in as many ways as where each line is an event
+        head = _first_word(lines).is_in(_common_forms(lines.filter(way.begins))["forms"].implode())
+    elif head is None:
         head = (
             _usual_head(lines, way.begins)
             if stamped is None or not _mostly(lines, way.begins, stamped.any)
@@ -278,7 +282,7 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
         good = good | way.between
     explained = int(good.sum()) / total
     if way.head is not None and "start" in way.events and "stamp" not in way.what:
-        explained *= _coherence(lines, way.begins, filled)
+        explained *= _coherence(lines, way.begins, filled) * _evenness(event.filter(filled & ~before))
     count = int(way.begins.sum())
     sizes = event.filter(filled & ~before).value_counts()
     many = sizes.filter(pl.col("count") > 1).height / max(count, 1)
@@ -340,10 +344,22 @@ def _alike(lines: pl.Series, filled: pl.Series) -> float:
     """For single lines without stamps: the share that begin in one of the forms that are common here."""
     written = lines.filter(filled)
     indented = float(written.str.contains(r"^[ \t]").mean() or 0)  # type: ignore[arg-type]
-    forms = _first_word(written).value_counts(sort=True)
-    common = forms.filter(pl.col("count") >= max(2, 0.02 * len(written)))["count"].sum() or 0
     empty = 1 - len(written) / max(len(lines), 1)
+    common = _common_forms(written)["count"].sum() or 0
     return float(common) / len(written) * (1 - indented) * (1 - min(empty, 1))
+
+
+def _common_forms(written: pl.Series) -> pl.DataFrame:
+    """The forms in which many lines begin, each with the count of its lines."""
+    forms = _first_word(written).alias("forms").value_counts(sort=True)
+    return forms.filter(pl.col("count") >= max(2, 0.02 * len(written)))
+
+
+def _evenness(event: pl.Series) -> float:
+    """The share of lines that are not in an event many times as long as most: such a one holds others."""
+    sizes = event.value_counts()["count"]
+    longest = _MANY_TIMES * max(float(sizes.median() or 0), 1)  # type: ignore[arg-type]
+    return 1 - float(sizes.filter(sizes > longest).sum()) / max(len(event), 1)
 
 
 def _coherence(lines: pl.Series, begins: pl.Series, filled: pl.Series) -> float:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
+from types import MappingProxyType
 from typing import Any, NamedTuple
 
 import polars as pl
@@ -37,7 +38,7 @@ class Structured(NamedTuple):
     """A structure that nearly all events have.
 
     name: the key of a parser file, and form what stands behind it. types: the fields and their types, the
-    commonest keys first. stamp: the field that holds the event's time.
+    commonest keys first. stamp: the field that holds the event's time. keys: those of fields that are called otherwise.
     """
 
     name: str
@@ -48,6 +49,7 @@ class Structured(NamedTuple):
     """The date and the time of day, where these stand in two of the fields."""
     directives: bool = False
     """Whether lines such as `#Fields: date time` stand between the events (W3C, Extended Log File Format)."""
+    keys: Mapping[str, str] = MappingProxyType({})
 
 
 def structured(

@@ -95,11 +95,11 @@ def access_pattern(raw: pl.Series) -> str | None:
 
 def syslog_head(raw: pl.Series) -> str | None:
     """The head of syslog that nearly all events have."""
-    from kinglet.plan.syslog import HEADS
+    from kinglet.plan.syslog import HEADS, read_heads
 
     probe = raw.head(4 * _PROBE)
-    for name, head in HEADS.items():
-        groups = [probe.str.extract_groups(regex).struct.unnest() for regex in head.regexes]
+    for name in HEADS:
+        groups = read_heads(probe, name)
         known = pl.DataFrame([frame["stamp"].alias(str(i)) for i, frame in enumerate(groups)])
         if float(known.select(pl.any_horizontal(pl.all().is_not_null())).to_series().mean() or 0) < _ENOUGH:  # type: ignore[arg-type]
             continue
@@ -136,10 +136,9 @@ def _are_hosts(names: pl.Series) -> bool:
 
 def head_formats(raw: pl.Series, head: str) -> list[str]:
     """The formats of the stamps that events with a head of syslog have."""
-    from kinglet.plan.syslog import HEADS
+    from kinglet.plan.syslog import read_heads
 
-    probe = raw.head(4 * _PROBE)
-    stamps = [probe.str.extract_groups(regex).struct.field("stamp") for regex in HEADS[head].regexes]
+    stamps = [read["stamp"] for read in read_heads(raw.head(4 * _PROBE), head)]
     dated = pl.select(pl.coalesce(stamps)).to_series().drop_nulls().str.contains("^[0-9]")
     return ["iso8601"] if dated.all() else ["rfc3164", "iso8601"] if dated.any() else ["rfc3164"]
 

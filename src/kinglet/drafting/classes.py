@@ -6,7 +6,7 @@ import re
 from typing import NamedTuple
 
 from kinglet.drafting.patterns import Slot
-from kinglet.mining.heads import LETTERS
+from kinglet.mining.heads import LETTERS, some_are_levels
 
 
 class _Class(NamedTuple):
@@ -110,12 +110,12 @@ _FAILURE = re.compile(
     re.I,
 )
 _LEVELS = {
-    "Critical": "crit|critical|alert",
-    "Fatal": "fatal|emerg|emergency|panic",
-    "High": "error|err|severe",
-    "Medium": "warn|warning",
-    "Low": "notice",
-    "Informational": "info|information|informational|debug|trace|verbose|fine|finer|finest|config|ok",
+    "Critical": "crit|crt|critical|alert",
+    "Fatal": "fatal|ftl|emerg|emergency|panic",
+    "High": "error|erro|err|severe",
+    "Medium": "warn|wrn|warning",
+    "Low": "notice|ntc",
+    "Informational": "info|inf|information|informational|debug|debg|dbg|trace|trc|verbose|fine|finer|finest|config|ok",
 }
 
 
@@ -130,6 +130,7 @@ class Suggested(NamedTuple):
 
 def suggested(words: str, slots: list[Slot], outer: list[Slot]) -> list[Suggested]:
     """Classes that fit a message, the likeliest first. words: its fixed text; outer: slots of the envelope."""
+    slots = [slot for slot in slots if _base(slot) != "query" or slot.type in _ONE_WORD]
     names = {_base(slot) for slot in slots if slot.name}
     found: list[Suggested] = []
     for item in _CLASSES:
@@ -176,6 +177,8 @@ def _base(slot: Slot) -> str:
     return slot.alias or re.sub(r"_[0-9]+$", "", slot.name)
 
 
+_ONE_WORD = ("host", "word")
+"""What a query for a name is; that of a database is text."""
 _WORDS_OF_SQL = (
     "ALL AND ANY AS ASC BY CASE DESC ELSE END FROM GROUP IN INTO IS LEFT LIKE LIMIT NOT NULL ON OR ORDER RIGHT SET TO"
 )
@@ -197,14 +200,13 @@ def _paths(caption: str, slots: list[Slot], outer: list[Slot]) -> dict[str, str]
 
 
 def severities(slot: Slot) -> dict[str, str]:
-    """What the words of a level mean; nothing where they are none."""
+    """What the words of a level mean, as far as they are known; nothing where they are none."""
     out: dict[str, str] = {}
     words = sorted({text for text in slot.values if text is not None})
     of_letters = len(words) > 1 and LETTERS.keys() >= set(words) and set(words) & {"E", "W"}
     for text in words:
         word = LETTERS[text] if of_letters else text
         meant = next((name for name, regex in _LEVELS.items() if re.fullmatch(regex, word, re.IGNORECASE)), None)
-        if meant is None:
-            return {}
-        out[text] = meant
-    return out
+        if meant is not None:
+            out[text] = meant
+    return out if len(out) == len(words) or some_are_levels(words) else {}

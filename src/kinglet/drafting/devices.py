@@ -13,6 +13,8 @@ from kinglet.timestamps.stamps_in_text import stamps
 
 _PROBE = 2000
 _SHARE = 0.1
+_SHARE_OF_OTHER = 0.02
+"""Lines with a stamp of another form may be fewer: no text goes on so."""
 _FEWEST = 5
 _NEAR = 40
 
@@ -35,35 +37,55 @@ def devices(sample: Sample) -> list[Stretch]:
     lines = sample.lines
     step = max(1, len(lines) // _PROBE)
     counts = Counter(_begins(line) for line in lines.gather_every(step).head(_PROBE) if line.strip())
-    known = [what for what, count in counts.items() if what and count >= max(_FEWEST, _SHARE * counts.total())]
+    usual = next((what.form for what, _ in counts.most_common() if what is not None), "")
+    known = [
+        what
+        for what, count in counts.items()
+        if what is not None
+        and count >= max(_FEWEST, (_SHARE if what.form == usual else _SHARE_OF_OTHER) * counts.total())
+    ]
     if len(known) < 2:
         return []
-    parts: dict[str, list[int]] = {what: [] for what in known}
+    parts: dict[_Beginning, list[int]] = {what: [] for what in known}
     now = known[0]
     for i, line in enumerate(lines):
         what = _begins(line)
-        now = what if what in parts else now
+        now = what if what is not None and what in parts else now
         parts[now].append(i)
     found = [
-        Stretch(what, "".join(f"{line}\n" for line in lines.gather(those)).encode(), sample.numbers.gather(those))
+        Stretch(what.text, "".join(f"{line}\n" for line in lines.gather(those)).encode(), sample.numbers.gather(those))
         for what, those in parts.items()
     ]
     return sorted(found, key=lambda one: -one.lines)
 
 
-def _begins(line: str) -> str:
-    """How a line begins, in words; nothing where that tells nothing, as of a line that is indented."""
+class _Beginning(NamedTuple):
+    """How a line begins: the form of its stamp, and what stands before it, its words as `a`."""
+
+    form: str
+    before: str
+
+    @property
+    def text(self) -> str:
+        """The same in words."""
+        if not self.before and not self.form:
+            return "JSON objects"
+        behind = f" behind {self.before!r}" if self.before else ""
+        return f"lines that begin with a stamp as {self.form}{behind}"
+
+
+def _begins(line: str) -> _Beginning | None:
+    """How a line begins; nothing where that tells nothing, as of a line that is indented."""
     if line[:1].isspace():
-        return ""
+        return None
     if line.startswith("{") and line.rstrip().endswith("}"):
-        return "JSON objects"
+        return _Beginning("", "")
     found = stamps(line[:80])
     if not found or found[0].start > _NEAR:
-        return ""
-    before = re.sub(r"[^\W\d_]+", "a", re.sub(r"[0-9]+", "9", line[: found[0].start]))
-    before = re.sub(r"(\w) +(?=[\])|>])", r"\1", before)  # a word may be filled up with blanks
+        return None
+    # what differs in letters and digits alone, or stands for nothing, is a word, and several are as one
+    before = re.sub(r"(?:::)?\w+(?:[.:@/-]+\w+)*|(?<!\S)-(?!\S)", "a", line[: found[0].start])
+    before = re.sub(r"(\w) +(?=[\])|>])", r"\1", re.sub(r"\ba(?: +a\b)+", "a", before))
     if found[0].form.name.startswith("epoch") or len(before) > 12:
-        return ""
-    return f"lines that begin with a stamp as {found[0].form.name}" + (
-        f" behind {before.strip()!r}" if before.strip() else ""
-    )
+        return None
+    return _Beginning(found[0].form.name, before.strip())

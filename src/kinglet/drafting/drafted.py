@@ -8,6 +8,7 @@ import polars as pl
 
 from kinglet.calls import ReferenceTime, call_options
 from kinglet.discover.facts import Facts, facts
+from kinglet.discover.words import percent
 from kinglet.drafting.adding import added
 from kinglet.drafting.devices import Stretch, devices
 from kinglet.drafting.finishing import mapped, report, with_cases, with_encoding
@@ -93,12 +94,24 @@ def _drafted(work: Work) -> Draft:
     events, parser = as_found(work)
     if work.shape.time is None:
         mend = "where the log has one, say under `time` where it stands and its format"
-        work.doubt(Doubt("time", "no stamp of a known form was found, so events have no time", mend))
+        work.doubt(Doubt("time", _why_no_time(work), mend))
     with_encoding(work)
     mapped(work)
     work.shape.parts = recurring(variant.pattern for variant in work.shape.variants)
     with_cases(work, events, work.loaded() if work.shape.parts else parser)
     return report(work, events)
+
+
+def _why_no_time(work: Work) -> str:
+    """Why a draft gives events no time: what stamps there are, if any."""
+    places = [place for place in work.found.stamps.places if place.format]
+    if not places:
+        return "no stamp of a known form was found, so events have no time"
+    most = max(places, key=lambda place: place.share)
+    where = f"`{most.example}`, {most.place}"
+    return (
+        f"{percent(most.share)} of events have a stamp ({where}); none is clearly the event's time, so events have none"
+    )
 
 
 def as_found(work: Work, *, by_keys: bool = True) -> tuple[pl.DataFrame, Parser]:

@@ -37,6 +37,10 @@ def mapped(work: Work) -> None:
     for slot in work.outer:
         if meant := severities(slot):
             work.shape.event = {"class": "Base Event", "translate": {"severity": {"from": slot.name, "to": meant}}}
+            unknown = sorted({text for text in slot.values if text is not None} - meant.keys())
+            if unknown:
+                what = f"how grave `{slot.name}` is by {', '.join(f'`{word}`' for word in unknown)} is not known"
+                work.doubt(Doubt("event", what, "add what it means under `translate`"))
     outer = work.outer if work.shape.syslog is None else list(_OF_SYSLOG)
     for variant in work.shape.variants:
         for i, one in enumerate(suggested(variant.words, variant.everything, outer)):

@@ -36,6 +36,8 @@ _ALTERNATIVE = re.compile(r"[^\W\d_]+(?:[_-][^\W\d_]+)*")
 _AS = {"ipv4": "ip", "ipv6": "ip", "empty": "text", "hex": "word", "bool": "word", "time": "word", "host": "host"}
 """Types of values that a sample shows too narrowly, or that would lose how a value is written."""
 _LARGEST = 18
+_OF_VERSION = re.compile(r"(?i)(?:version|release|\bv|_v)\W*(?:(?:to|is|of) )?$")
+"""What stands before a version, which is no number though it may look like one: 3.10 is not 3.1."""
 _OF_PORT = re.compile(r"(?i)(?<!re)(?<!im)(?<!ex)(?<!sup)(?<!trans)(?<!air)(?<!pass)port\W*$")
 """A word in front of a number that is a port: `dport=`, not `report `."""
 _CODE = re.compile("[A-Z]{1,4}[-_]?[0-9]{2,}")
@@ -257,6 +259,8 @@ def slot_type(part: Varying, before: str, *, last: bool, of_address: bool = Fals
     found = _AS.get(found, found)
     if any(not text for text in known) and found != "rest":
         found = "text"
+    if found == "num" and _OF_VERSION.search(before):
+        found = "word"
     if found in ("int", "port") and not all(_is_number(text) for text in counts):
         found = "word"
     of_port = (before == ":" and of_address) or _OF_PORT.search(before) is not None

@@ -61,7 +61,7 @@ class Aside(NamedTuple):
 class Shape:
     """A parser that is being drafted.
 
-    notes: what is unsure, by the section of the file that it is about: `events`, `time` or `messages`. syslog:
+    notes: what is unsure, by the section of the file that it is about: `events`, `time`, `event` or `messages`. syslog:
     the head of syslog that its events have, instead of an envelope. event: the mapping that all variants share. aside:
     lines that are dropped.
     """

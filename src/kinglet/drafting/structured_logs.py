@@ -19,7 +19,7 @@ from kinglet.drafting.text_logs import stamps_in, time_of
 from kinglet.drafting.work import SAMPLE, Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import mine
-from kinglet.names import field_of
+from kinglet.names import field_of, key_of_own
 from kinglet.parser import Parser
 
 _WORDY = 0.5
@@ -85,6 +85,7 @@ def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
 
 def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[pl.DataFrame, Parser]:
     """Drafts fields for the keys of a structure; told_apart: a variant for each value of the key that tells."""
+    found = _with_names(found)
     if found.parted is not None:
         _by_halves(work, found.parted)
     everything = list(range(len(work.raw)))
@@ -116,6 +117,20 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     else:
         work.shape.variants[0].fields = slots_of(list(found.types), types)
     return work.proved()
+
+
+def _with_names(found: Structured) -> Structured:
+    """The structure; a key `log_id`, as the field of a key `id` would be called, has a field of another name."""
+    names = found.form.get("names", ()) if isinstance(found.form, dict) else ()
+    new = {name: f"{own}_2" for name in (*found.types, *names) if (own := key_of_own(name)) is not None}
+    if not new:
+        return found
+    types = {new.get(name, name): kind for name, kind in found.types.items()}
+    if isinstance(found.form, dict) and "names" in found.form:
+        return found._replace(
+            types=types, form={**found.form, "names": [new.get(name, name) for name in found.form["names"]]}
+        )
+    return found._replace(types=types, keys={field: name for name, field in new.items()})
 
 
 _STAND_INS = ("-", "--", "N/A", "n/a", "NULL", "null", "(null)", "None", "nil")

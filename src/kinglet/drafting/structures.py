@@ -54,9 +54,8 @@ def types_of(texts: Mapping[str, pl.Series], stamp: str | None) -> dict[str, str
         if name == stamp:
             out[name] = "time"
             continue
-        before = "port" if name.lower().endswith("port") else ""
         distinct = Varying(column.drop_nulls().unique().to_list(), frozenset())
-        out[name], _ = slot_type(distinct, before, last=False)
+        out[name], _ = slot_type(distinct, name, last=False)
     return out
 
 

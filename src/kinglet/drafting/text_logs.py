@@ -23,7 +23,7 @@ from kinglet.mining.parts import Literal
 from kinglet.parser import Parser
 from kinglet.patterns.grammar import parse
 from kinglet.patterns.grammar import slots as in_pattern
-from kinglet.plan.syslog import HEADS
+from kinglet.plan.syslog import read_heads
 from kinglet.timestamps.formats import parse_format
 
 _ROUNDS = 4
@@ -129,7 +129,7 @@ def with_syslog(work: Work, head: str) -> None:
 
 def of_syslog(lines: pl.Series, head: str, name: str) -> pl.Series:
     """A group of the heads of syslog that lines have."""
-    read = [lines.str.extract_groups(regex).struct.unnest() for regex in HEADS[head].regexes]
+    read = read_heads(lines, head)
     return pl.select(pl.coalesce([frame[name] for frame in read if name in frame.columns])).to_series()
 
 

@@ -51,6 +51,7 @@ def _head(shape: Shape) -> Iterator[str]:
         yield f"kind: {shape.kind}"
     if shape.event is not None:
         yield ""
+        yield from _notes(shape, "event")
         yield "event:"
         yield from _mapping(shape.event, "  ")
 
@@ -62,6 +63,8 @@ def _alone(shape: Shape) -> bool:
 
 def _structure(found: Structured, indent: str) -> Iterator[str]:
     yield f"{indent}{found.name}: {found.form if isinstance(found.form, str) else scalar(found.form)}"
+    if found.keys:
+        yield f"{indent}keys: {scalar(dict(found.keys))}"
     if found.types:
         yield f"{indent}types:"
     for name, kind in found.types.items():

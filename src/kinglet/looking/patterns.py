@@ -7,7 +7,7 @@ import polars as pl
 from kinglet.drafting.patterns import Slot, Written, regex_of
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.patterns.grammar import escaped
-from kinglet.plan.syslog import HEADS
+from kinglet.plan.syslog import read_heads
 
 _PROBED = 2000
 _SURE = 3
@@ -41,8 +41,8 @@ def _fixed(slot: Slot, events: pl.DataFrame) -> Slot | str:
 def _syslog(form: str, probe: pl.Series) -> list[str]:
     """Patterns of the heads of syslog that events have."""
     found = []
-    for regex in HEADS[form].regexes:
-        read = probe.str.extract_groups(regex).struct.unnest().drop_nulls("stamp")
+    for groups in read_heads(probe, form):
+        read = groups.drop_nulls("stamp")
         if not read.height:
             continue
         app = _one(read["app"], "{app}")

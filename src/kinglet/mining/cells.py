@@ -57,8 +57,13 @@ _COMPOSED = (
     re.compile(rf"({_V4}|{_V6})([:#/])([0-9]{{1,5}})"),
     re.compile(rf"{_HASH}([+-]?[0-9]{{1,9}}(?:\.[0-9]+)?)({_UNIT})"),
     re.compile(r"([^()\[\]<>]+)([\[(<])([^()\[\]<>]*)([\])>])"),
+    re.compile(r"([^\"'\[(<]*)([\"'])([^\"']+)(\2)"),
+    re.compile(r"([^\"]+)(\")([^\"]+)"),
+    re.compile(r"([^()\[\]<>]+)([\])>][^\w\s()\[\]<>\"']*)([^()\[\]<>]+)"),
 )
-"""Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number."""
+"""Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number, a
+letter and a quoted text, what stands in a bracket and what is behind that.
+"""
 _LONGEST = 2000
 """Characters of a text that are looked into."""
 QUOTING = "«»„“”‘’‚‹›"
@@ -148,7 +153,8 @@ def _chunk(text: str) -> Cells:
     """The cells of text without blanks: signs around it by themselves, and within it only where its form is known."""
     core, signs = text, ""
     while core and (
-        core[-1] in _ENDING or (core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1]))
+        (core[-1] in _ENDING and not _closes_quote(core))
+        or (core[-1] in _CLOSING and core.count(_CLOSING[core[-1]]) < core.count(core[-1]))
     ):
         core, signs = core[:-1], core[-1] + signs
     lead = ""
@@ -156,6 +162,11 @@ def _chunk(text: str) -> Cells:
         core, lead = core[1:], lead + core[0]
     inner = _core(core) if core else Cells((), ())
     return Cells((*lead, *inner.keys, *signs), (*lead, *inner.texts, *signs))
+
+
+def _closes_quote(text: str) -> bool:
+    """Whether a text ends with the second of two quotes, the first of which does not begin it."""
+    return text[-1] in "\"'" and text.count(text[-1]) == 2 and text[0] != text[-1]
 
 
 def _core(text: str) -> Cells:

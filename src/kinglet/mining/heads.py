@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
-from kinglet.mining.cells import ADDRESS, NAME, TIME, Cells, is_value, is_word, value
+from kinglet.mining.cells import ADDRESS, NAME, NUMBER, TIME, Cells, is_value, is_word, value
 
 _ALL = 0.97
 """So many lines have to agree in what a cell of the head looks like."""
 _FEW = 40
+_FEWEST = 4
+_ONE_MESSAGE = 0.8
 _EMPTY = 0.5
 _STRAYS = 0.004
 """So many lines may part from the others behind their stamp; where more do, the head ends."""
@@ -44,6 +46,16 @@ LEVELS = frozenset(
         "audit",
         "success",
         "failure",
+        # as they are often cut to three or four letters
+        "trc",
+        "dbg",
+        "debg",
+        "inf",
+        "ntc",
+        "wrn",
+        "erro",
+        "crt",
+        "ftl",
     ]
 )
 LETTERS = {word[0].upper(): word for word in (
@@ -51,6 +63,8 @@ LETTERS = {word[0].upper(): word for word in (
 )}  # fmt: skip
 """Levels of one letter, and the words that they stand for."""
 _NAMES = (value(NAME), value(ADDRESS))
+_BRACKETS = ("[]", "()", "<>")
+_MOST_LEVELS = 10
 
 
 Line = tuple[tuple[str, ...], tuple[str, ...]]
@@ -127,18 +141,36 @@ def _ending(looks: Sequence[str], end: int, sure: int, lines: Sequence[Cells]) -
 
 
 def look_of(keys: tuple[str, ...], i: int) -> str:
-    """What a cell of a head looks like: words, names and addresses may stand at one place."""
+    """What a cell of a head looks like: words, names and addresses may stand at one place, in brackets numbers too."""
     if i >= len(keys):
         return ""
+    if keys[i] == value(NUMBER) and 0 < i < len(keys) - 1 and keys[i - 1] + keys[i + 1] in _BRACKETS:
+        return "w"
     return "w" if is_word(keys[i]) or keys[i] in _NAMES else keys[i]
 
 
 def _is_sure(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
     """Whether words are those that levels are called by, or stand between signs in all lines."""
-    usual = [word.strip().lower() for word, count in words.items() if count > 0.02 * len(lines)]
-    letters = len(words) > 1 and all(word in LETTERS for word in words)
-    levels = letters or (bool(usual) and LEVELS.issuperset(usual))
-    return levels or (_closed(lines, i) and 1 < len(words) <= _FEW)
+    return _are_levels(words, len(lines)) or (_closed(lines, i) and 1 < len(words) <= _FEW)
+
+
+def _are_levels(words: Counter[str], lines: int) -> bool:
+    """Whether words are those that levels are called by, or few in capitals of which several are.
+
+    A program may have a level of its own name beside the usual ones.
+    """
+    usual = [word.strip() for word, count in words.items() if count > 0.02 * lines]
+    if len(words) > 1 and all(word in LETTERS for word in words):
+        return True
+    if usual and all(word.lower() in LEVELS for word in usual):
+        return True
+    return some_are_levels({word.strip() for word in words})
+
+
+def some_are_levels(words: Collection[str]) -> bool:
+    """Whether some of few words, all in capitals, are those that levels are called by: the others are levels too."""
+    some = any(word.lower() in LEVELS for word in words)
+    return some and 1 < len(words) <= _MOST_LEVELS and all(word.isupper() for word in words)
 
 
 def _is_of_head(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
@@ -214,6 +246,10 @@ def _tells(lines: Sequence[Line], i: int, values: Counter[str]) -> bool:
     for text, counts in follow.items():
         for words in counts:
             shared[words].add(text)
+    # a few numbers may be those of processes, which the next log has not: such has many messages, a code has one
+    numbered = len(values) < _FEWEST and any(char.isdigit() for text in values for char in text)
+    if numbered and any(counts.most_common(1)[0][1] < _ONE_MESSAGE * counts.total() for counts in follow.values()):
+        return False
     repeated = {words for words, count in overall.items() if count > 1}
     total = sum(overall[words] for words in repeated)
     return bool(total) and sum(overall[words] for words in repeated if len(shared[words]) == 1) >= 0.9 * total

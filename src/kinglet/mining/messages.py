@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from kinglet.mining.cells import NUMBER, TEXT, WORD, Cells, cells, is_word, value
+from kinglet.mining.cells import NUMBER, TEXT, WORD, Cells, cells, is_value, is_word, value
 from kinglet.mining.columns import table
 from kinglet.mining.grouping import groups
 from kinglet.mining.heads import Head, head_of, look_of
-from kinglet.mining.parts import Literal, Part, Varying, is_wordy, merged, parts_of
+from kinglet.mining.parts import Literal, Part, Varying, is_patchwork, is_wordy, merged, parts_of
 from kinglet.mining.ports import with_ports
 from kinglet.mining.words import NAMED, absorbed, free_text, vary, without_runs
 
@@ -223,10 +224,10 @@ def _message(rows: list[int], bodies: Sequence[Cells], forms: Sequence[Keys] | N
     is_head = forms is None
     if forms is None:  # a head: all lines have the same cells
         width = len(bodies[0].keys)
-        columns = [{body.texts[i] for body in bodies} for i in range(width)]
+        columns = [{body.keys[i] for body in bodies} for i in range(width)]
         general = tuple(
-            value(WORD) if len(texts) > 1 and is_word(bodies[0].keys[i]) else bodies[0].keys[i]
-            for i, texts in enumerate(columns)
+            value(WORD) if len(keys) > 1 and look_of(bodies[0].keys, i) == "w" else bodies[0].keys[i]
+            for i, keys in enumerate(columns)
         )
         forms = [general] * len(bodies)
     counts = Counter(forms)
@@ -238,4 +239,17 @@ def _message(rows: list[int], bodies: Sequence[Cells], forms: Sequence[Keys] | N
         for column, i in found.places[number[form]]:
             last = i == len(form) - 1
             values[column][row] = "".join(body.texts[i:]) if last and form[i] == value(TEXT) else body.texts[i]
-    return Message(rows, parts_of(found, values, [number[form] for form in forms], is_head=is_head))
+    parts = parts_of(found, values, [number[form] for form in forms], is_head=is_head)
+    if not is_head and is_patchwork(parts) and distinct != [(value(TEXT),)]:
+        return _message(rows, bodies, [(*_common(distinct), value(TEXT))] * len(rows))
+    return Message(rows, parts)
+
+
+def _common(forms: Sequence[Keys]) -> Keys:
+    """The cells that all forms begin with, where a word is among them."""
+    first, last = min(forms), max(forms)
+    same = itertools.takewhile(lambda pair: pair[0] == pair[1], zip(first, last, strict=False))
+    common = first[: min(sum(1 for _ in same), *(len(form) - 1 for form in forms))]
+    while common and (is_word(common[-1]) or is_value(common[-1])):
+        common = common[:-1]  # what stands behind it without a blank is of the same word
+    return common if any(map(is_word, common)) else ()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections import Counter
 from collections.abc import Sequence
@@ -69,6 +70,26 @@ def parts_of(found: Table, values: list[list[str | None]], form_of: Sequence[int
     return whole if is_head else _told(whole, len(form_of))
 
 
+def is_patchwork(parts: Sequence[Part]) -> bool:
+    """Whether the forms of a message have too little in common: signs that some of them have and others have not.
+
+    Or words that vary side by side, of which nothing tells where the one ends and the other begins.
+    """
+    loose = sum(isinstance(part, Maybe) and _is_loose(part) for part in parts)
+    beside = any(_is_open(one) and _is_open(other) for one, other in itertools.pairwise(parts))
+    return loose >= _LOOSE or beside
+
+
+def _is_loose(part: Maybe) -> bool:
+    """Whether it has neither a value nor a word."""
+    return all(isinstance(item, Literal) and not any(map(str.isalnum, item.text)) for item in part.parts)
+
+
+def _is_open(part: Part) -> bool:
+    return isinstance(part, Varying) and part.looks <= _WORDS | {value(TEXT)}
+
+
+_LOOSE = 3
 _MOST_PIECES = 7
 _SIGNS = re.compile(r"([:/=#,|])")
 _AMOUNT = re.compile(r"([+-]?[0-9]{1,9}(?:\.[0-9]+)?)((?:[^\W\d_]{1,5}|°[CFK]?)(?:/[^\W\d_]{1,3})?[²³]?)")

@@ -1,0 +1,189 @@
+"""Drafts of logs with heads of many kinds, foreign lines and traces between them; values are known."""
+
+from __future__ import annotations
+
+import random
+import re
+import unittest
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import kinglet
+from kinglet.drafting.report import Draft
+
+START = datetime(2026, 3, 14, 20, 30, 5, tzinfo=UTC)
+USERS = ("m.okoro", "h.fontaine", "s.amadi", "t.varela", "a.pires")
+
+
+def clock(second: int, form: str = "%Y-%m-%d %H:%M:%S") -> str:
+    return f"{START + timedelta(seconds=second):{form}}"
+
+
+def events_of(lines: Iterable[str], **options: Any) -> tuple[Draft, list[dict[str, Any]]]:
+    """The draft of a log, and what it reads of it."""
+    text = "".join(f"{line}\n" for line in lines)
+    draft = kinglet.draft(text, at="2026-11-30", **options)
+    return draft, draft.parser.parse(text, reference_time="2026-11-30").events.to_dicts()
+
+
+class Heads(unittest.TestCase):
+    def said(self, i: int) -> str:
+        return (f"gate {i} opened", f"feed of {USERS[i % 5]} is late", f"{i} pumps idle")[i * i % 3]
+
+    def test_levels_of_a_programs_own_name_are_levels_beside_the_usual_ones(self) -> None:
+        chance = random.Random(1)
+        for levels, unknown in (
+            (("DEBUG", "NOISE", "INFO", "LOG"), "`LOG`, `NOISE`"),
+            (("TRC", "DBG", "INF", "WRN", "ERR"), ""),
+            (("INFO", "NOTICE", "CONNECT"), "`CONNECT`"),
+        ):
+            for form in ("{stamp} [{pid}] {level} {text}", "{level:<9} {stamp} [{pid}]: {text}"):
+                with self.subTest(levels=levels, form=form):
+                    wanted = [chance.choice(levels) for _ in range(80)]
+                    lines = [
+                        form.format(
+                            stamp=clock(i),
+                            pid=812,
+                            level=level,
+                            text=chance.choice(
+                                (f"pump {i} idle", f"gate opened by {chance.choice(USERS)}", "feed late")
+                            ),
+                        )
+                        for i, level in enumerate(wanted)
+                    ]
+                    draft, events = events_of(lines)
+                    self.assertEqual(wanted, [event["level"] for event in events], draft.text)
+                    said = [doubt.what for doubt in draft.doubts if "how grave" in doubt.what]
+                    self.assertEqual([f"how grave `level` is by {unknown} is not known"] if unknown else [], said)
+                    self.assertEqual(bool(unknown), "# Unsure: how grave" in draft.text)
+
+    def test_words_and_numbers_in_the_same_brackets_are_one_slot(self) -> None:
+        wanted = [("main", "0", "tide-2", "17")[i % 4] for i in range(40)]
+        lines = [f"{clock(i)} LOG{i % 3 + 4}[{unit}]: {self.said(i)}" for i, unit in enumerate(wanted)]
+        draft, events = events_of(lines)
+        self.assertRegex(draft.envelope, r"^\{stamp:time\} .*\[\{value_2\}\]: \{body:rest\}$")
+        self.assertEqual(wanted, [event["value_2"] for event in events])
+
+    def test_numbers_of_processes_are_no_kinds(self) -> None:
+        lines = []
+        for i in range(40):
+            pid, text = (812, f"gate {i} opened") if i % 2 else (977, f"tide {i} read by {USERS[i % 5]}")
+            lines.append(f"[{clock(i)}] [{pid}] [INFO] {text if i % 8 < 6 else ('feed late', 'feed early')[i % 2]}")
+        draft, events = events_of(lines)
+        self.assertEqual("", draft.kind)
+        self.assertEqual(["complete"] * 40, [event["state"] for event in events])
+
+    def test_a_number_keeps_its_digits_and_a_version_its_zeros(self) -> None:
+        lines = [f"{clock(i)} thread 6322.13996435476{i:04} of release 3.{i}0 took {i}.25 s" for i in range(10, 40)]
+        _, events = events_of(lines)
+        values = [{str(value) for value in event.values()} for event in events]
+        for i, found in enumerate(values, 10):
+            self.assertLessEqual({f"6322.13996435476{i:04}", f"3.{i}0", f"{i}.25"}, found)
+
+
+class Lines(unittest.TestCase):
+    ACCESS = '{client} - {user} [{stamp}] "GET /tide/{i} HTTP/1.1" 200 {i}'
+
+    def test_lines_of_an_access_log_between_others_are_events_of_their_own(self) -> None:
+        for every, client in ((2, "192.0.2.7"), (9, "2001:db8::7"), (25, "::1")):
+            with self.subTest(every=every, client=client):
+                own, foreign, lines = [], [], []
+                for i in range(300):
+                    lines.append(f"[{clock(i)} +0000] [812] [INFO] gate {i} opened")
+                    own.append(lines[-1])
+                    if i % 10 == 0:
+                        lines += ["Trace of the gate:", f"  hinge {i}", "    bolt"]
+                        own[-1] += f"\nTrace of the gate:\n  hinge {i}\n    bolt"
+                    if i % every == 0:
+                        stamp = clock(i, "%d/%b/%Y:%H:%M:%S +0000")
+                        user = ("-", "m.okoro")[i % 2]
+                        foreign.append(self.ACCESS.format(client=client, user=user, stamp=stamp, i=i))
+                        lines.append(foreign[-1])
+                draft = kinglet.draft("\n".join(lines) + "\n", split=True)
+                self.assertIn("lines of several devices", draft.doubts[0].what)
+                for part, texts in ((draft, own), (draft.others[0], foreign)):
+                    read = part.parser.parse(texts)
+                    self.assertEqual({"complete"}, set(read.events["state"]), part.text)
+                    self.assertEqual(0, read.events["time"].null_count())
+                starts = kinglet.look("\n".join(lines) + "\n")[0].boundaries[0]
+                self.assertEqual(len(own) + len(foreign), starts.count, starts)
+
+    def test_what_stands_in_front_may_differ_in_its_letters_and_digits(self) -> None:
+        names = ("start", "MY7SV", "q-2", "17")
+        draft, events = events_of(f"[{names[i % 4]}] {clock(i)} INFO: gate {i} opened" for i in range(40))
+        self.assertEqual([names[i % 4] for i in range(40)], [event["unit"] for event in events], draft.text)
+        self.assertNotIn("several devices", draft.text)
+
+    def test_a_first_word_that_recurs_does_not_swallow_lines_that_are_events(self) -> None:
+        lines = [
+            line for i in range(30) for line in (f"*** step {i} done ***", f"loading part {i}", f"part {i} is ready")
+        ]
+        for i in range(40):
+            stamp = clock(i, "%a %b %e %H:%M:%S %Y")
+            lines.append(
+                f"[pid: 812|req: {i}] 192.0.2.{i} () {{24 vars in {i}5 bytes}} [{stamp}] GET /tide/{i} => {i} bytes"
+            )
+            if i % 5 == 0:
+                lines += ["Trace (last call last):", f"  in hinge {i}", "Fault: bolt"]
+        look = kinglet.look("\n".join(lines) + "\n")[0]
+        self.assertEqual({"indent": True}, look.boundaries[0].events)
+        self.assertEqual(sum(not line.startswith(" ") for line in lines), look.boundaries[0].count)
+        draft, events = events_of(lines)
+        self.assertEqual([f"/tide/{i}" for i in range(40)], [e["get"] for e in events if e.get("get") is not None])
+        self.assertIn("of events have a stamp", draft.doubts[0].what)
+
+
+class Messages(unittest.TestCase):
+    def test_quotes_and_brackets_of_a_pattern_are_in_pairs(self) -> None:
+        chance = random.Random(3)
+        lines = [
+            f"{clock(i)} " + chance.choice((
+                f"crew as c{i} (p2, k60, u'{chance.choice(USERS)}').",
+                f"feed on [2001:db8::{i + 1:x}]:{4000 + i} of (berth {i}).",
+                f"said b\"{chance.choice(USERS)}\": ok",
+            ))
+            for i in range(60)
+        ]  # fmt: skip
+        draft, events = events_of(lines)
+        for message in draft.messages:
+            fixed = re.sub(r"\{[a-z0-9_]*(?::[^}]*)?\}", "", message.pattern).replace("[[", "").replace("]]", "")
+            for opening, closing in ("()", "[]"):
+                self.assertEqual(fixed.count(opening), fixed.count(closing), message.pattern)
+            self.assertFalse(fixed.count("'") % 2 or fixed.count('"') % 2, message.pattern)
+        for line, event in zip(lines, events, strict=True):
+            for value in re.findall(r"[a-z]\.[a-z]+|2001:db8::[0-9a-f]+|(?<=:)4\d{3}|(?<=as )c\d+", line):
+                self.assertIn(value, {str(item) for item in event.values()}, draft.text)
+
+    def test_lines_with_little_but_signs_in_common_are_a_beginning_and_a_rest(self) -> None:
+        chance = random.Random(4)
+        signs = ("<<- ", "->> ", "-> [", "<- [ok] ", "* ", "{", "<x ")
+        said = ("PING", '{"a":true}', "M [a", "b]", '"c"', ":")
+        ends = ("", " {", " ]", " >")
+        lines = [
+            f"{clock(i)} 192.0.2.{i % 9}:{4000 + i} - cid:{i} - "
+            + "".join(chance.choice(pieces) for pieces in (signs, said, ends))
+            for i in range(80)
+        ]
+        draft, events = events_of(lines)
+        for message in draft.messages:
+            loose = [part for part in re.findall(r"\[\[(.*?)\]\]", message.pattern) if not re.search(r"\w", part)]
+            self.assertLess(len(loose), 3, message.pattern)
+        self.assertEqual({"complete"}, {event["state"] for event in events})
+        self.assertEqual(list(range(80)), [event["cid"] for event in events])
+
+    def test_a_query_of_a_database_is_no_query_for_a_name(self) -> None:
+        lines = [
+            f'ts={clock(i, "%Y-%m-%dT%H:%M:%SZ")} msg="Executing query" query="SELECT * FROM t{i}"' for i in range(20)
+        ]
+        self.assertNotIn(
+            "DNS Activity", str([event["class_name"] for event in kinglet.draft(lines).parser.parse(lines).to_model()])
+        )
+
+    def test_a_key_called_as_the_field_of_another_is(self) -> None:
+        pairs = [f"ts={clock(i, '%Y-%m-%dT%H:%M:%SZ')} log_id=a{i} id={i} user=m.okoro" for i in range(20)]
+        objects = [re.sub(r"(\w+)=(\S+)", r'"\1":"\2"', line).replace(" ", ",").join("{}") for line in pairs]
+        rows = ["ts,log_id,id,user", *(re.sub(r"\w+=", "", line).replace(" ", ",") for line in pairs)]
+        for lines in (pairs, objects, rows):
+            draft, events = events_of(lines)
+            self.assertEqual([(f"a{i}", i) for i in range(20)], [(e["id_2"], e["log_id"]) for e in events], draft.text)
