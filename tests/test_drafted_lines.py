@@ -29,7 +29,7 @@ def events_of(lines: Iterable[str], **options: Any) -> tuple[Draft, list[dict[st
 
 class Heads(unittest.TestCase):
     def said(self, i: int) -> str:
-        return (f"gate {i} opened", f"feed of {USERS[i % 5]} is late", f"{i} pumps idle")[i * i % 3]
+        return (f"gate {i} opened", f"feed of {USERS[i % 5]} is late", f"{i} pumps idle")[(7 * i + i // 5) % 3]
 
     def test_levels_of_a_programs_own_name_are_levels_beside_the_usual_ones(self) -> None:
         chance = random.Random(1)
@@ -64,6 +64,26 @@ class Heads(unittest.TestCase):
         draft, events = events_of(lines)
         self.assertRegex(draft.envelope, r"^\{stamp:time\} .*\[\{value_2\}\]: \{body:rest\}$")
         self.assertEqual(wanted, [event["value_2"] for event in events])
+
+    def test_a_colour_for_each_level_makes_no_messages_of_its_own(self) -> None:
+        colours = {"INFO": "32", "WARN": "1;33", "ERROR": "31", "DEBUG": "36"}
+        levels = [list(colours)[i * i % 7 % 4] for i in range(60)]
+        for form in (
+            "{stamp} \x1b[{colour}m{level}\x1b[0m {text}",
+            "\x1b[2m{stamp}\x1b[0m \x1b[{colour}m {level}\x1b[0m \x1b[2mtide::gate\x1b[0m: {text}",
+            "{stamp}\t\x1b[{colour}m{level}\x1b[0m\ttide\t{text}",
+            "\x1b[{colour}m[{stamp}] {level}: {text}\x1b[0m",
+            "{stamp} [\x1b[{colour}m{level}\x1b[0m] {text} \x1b[36mberth\x1b[0m=7",
+        ):
+            with self.subTest(form=form):
+                draft, events = events_of(
+                    form.format(stamp=clock(i), colour=colours[level], level=level, text=self.said(i))
+                    for i, level in enumerate(levels)
+                )
+                self.assertEqual(3, len(draft.messages), draft.text)
+                self.assertEqual(levels, [event["level"] for event in events])
+                gates = [i if "gate" in self.said(i) else None for i in range(60)]
+                self.assertEqual(gates, [event["gate"] for event in events])
 
     def test_numbers_of_processes_are_no_kinds(self) -> None:
         lines = []

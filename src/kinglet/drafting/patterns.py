@@ -12,7 +12,7 @@ import polars as pl
 
 from kinglet.discover.columns import type_of
 from kinglet.drafting.naming import Names, is_open
-from kinglet.mining.cells import JSON, SIZE, TIME, value
+from kinglet.mining.cells import COLOUR, COLOURING, JSON, SIZE, TIME, value
 from kinglet.mining.messages import Message
 from kinglet.mining.parts import Literal, Maybe, Varying
 from kinglet.names import field_of
@@ -91,7 +91,7 @@ class Written:
     def words(self) -> str:
         """The fixed text that every line has, but for letters right behind a slot, such as a unit."""
         joined = "".join(part if isinstance(part, str) else "\0" for part in self.parts)
-        return re.sub(r"\0[^\W\d_]*", " ", joined)
+        return re.sub(r"\0[^\W\d_]*", " ", re.sub(COLOUR, "", joined))
 
 
 @dataclass
@@ -146,6 +146,8 @@ def written(
                 if isinstance(item, Literal):
                     inner.append(item.text)
                     before += item.text
+                elif item.looks == _COLOURS:
+                    inner += _coloured(item)
                 else:
                     slot = _slot(item, before, names, last=last and k == len(part.parts) - 1, stamp=stamp)
                     inner.append(slot)
@@ -156,6 +158,8 @@ def written(
         elif isinstance(part, Literal):
             parts.append(part.text.rstrip() if last else part.text)
             before += part.text
+        elif part.looks == _COLOURS:
+            parts += _coloured(part)
         else:
             padded = [] if last else _padded(part)
             slot = _slot(part, before, names, last=last, stamp=stamp)
@@ -182,6 +186,15 @@ def written(
         for slot in slots:
             slot.words = ()
     return Written(parts, slots, maybe, keys=keys)
+
+
+_COLOURS = frozenset({value(COLOURING)})
+
+
+def _coloured(part: Varying) -> list[str | Slot]:
+    """A sequence that sets one colour here and another there: which one is no field (ECMA-48, SGR)."""
+    colours = [text[2:-1] if text is not None else None for text in part.values]
+    return ["\x1b[", Slot("", "text", colours), "m"]
 
 
 _MOST_KEYS = 40

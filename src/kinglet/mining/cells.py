@@ -10,8 +10,10 @@ from typing import NamedTuple
 
 from kinglet.timestamps.known_forms import COLOURED
 
-TIME, ADDRESS, NUMBER, PATH, MAIL, URL, QUOTED, SIZE, NAME, JSON = "tanpmuqzij"
-"""What a cell looks like. NUMBER is anything of digits, NAME a word with digits, points or the like in it."""
+TIME, ADDRESS, NUMBER, PATH, MAIL, URL, QUOTED, SIZE, NAME, JSON, COLOURING = "tanpmuqzije"
+"""What a cell looks like. NUMBER is anything of digits, NAME a word with digits, points or the like in it, COLOURING a
+sequence that colours what follows.
+"""
 WORD = "w"
 """A word that was found to vary."""
 TEXT = "x"
@@ -29,7 +31,7 @@ COLOUR = r"\x1b\[[0-9;]*m"
 """A sequence that colours what follows (ECMA-48)."""
 _PIECES = (  # amounts of bytes, blanks, keys, signs that open or part, and the rest of what has no blank in it
     r"(?P<z>(?<![\w.])[0-9]+(?:\.[0-9]+)? ?(?:[KMGT]i?B|bytes)\b)",
-    f"(?P<s>{COLOUR})",
+    f"(?P<e>{COLOUR})",
     r"(?P<b>[ \t]+)",
     r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})(?:[^\W\d][\w.-]*=|[^\W\d_]{2,}:(?=[0-9\"'\[(]))(?!=))",
     r"(?P<s3>[(\[{<|;\n\"]|'(?!\w))",

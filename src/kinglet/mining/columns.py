@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from kinglet.mining.cells import is_value, is_word
+from kinglet.mining.cells import COLOURING, is_value, is_word, value
 
 Keys = tuple[str, ...]
 _WORD, _SAME, _SIGN, _VALUES, _MIXED, _OTHER = 30, 20, 10, 15, 6, 3
@@ -116,7 +116,8 @@ def _fits(column: tuple[str, set[str]], unit: tuple[str, str]) -> int:
         return _SIGN if not key else _WORD if is_word(key) else _SAME if is_value(key) else _SIGN
     some = next(iter(keys))
     if (
-        not key
+        value(COLOURING) in (key, some)
+        or not key
         or not some
         or key.endswith("=")
         or some.endswith("=")

@@ -6,7 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
 from typing import NamedTuple
 
-from kinglet.mining.cells import ADDRESS, NAME, NUMBER, TIME, Cells, is_value, is_word, value
+from kinglet.mining.cells import ADDRESS, COLOURING, NAME, NUMBER, TIME, Cells, is_value, is_word, value
 
 _ALL = 0.97
 """So many lines have to agree in what a cell of the head looks like."""
@@ -105,7 +105,7 @@ def head_of(lines: Sequence[Cells]) -> Head:
             break
         now = [line for line in now if look_of(line[0], position) == look]
         looks.append(look)
-        sign = not (look == "w" or look[0] == "\ue000")
+        sign = not (look == "w" or _has_value(look))
         if not sign:
             words = Counter(texts[position] for _, texts in now)
             if stamped and look == "w" and _is_key(now, position):
@@ -133,11 +133,16 @@ def _ending(looks: Sequence[str], end: int, sure: int, lines: Sequence[Cells]) -
     """
     if sum(len([key for key in line.keys[end:] if key not in " \t"]) <= 1 for line in lines) > _EMPTY * len(lines):
         end = sure
-        while 0 < end < len(looks) and not (looks[end] == "w" or is_value(looks[end])):
+        while 0 < end < len(looks) and not (looks[end] == "w" or _has_value(looks[end])):
             end += 1
-    while end and (looks[end - 1] == "w" or is_value(looks[end - 1])):
+    while end and (looks[end - 1] == "w" or _has_value(looks[end - 1])):
         end -= 1
     return end
+
+
+def _has_value(look: str) -> bool:
+    """Whether a value stands there; a colour is none."""
+    return is_value(look) and look != value(COLOURING)
 
 
 def look_of(keys: tuple[str, ...], i: int) -> str:
@@ -208,7 +213,7 @@ def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
         look, count = Counter(look_of(keys, at) for keys, _ in lines).most_common(1)[0]
         if look == "" or count < least:
             return False
-        values = is_value(look) and (look != value(TIME) or not stamped)
+        values = _has_value(look) and (look != value(TIME) or not stamped)
         if look == "w":
             words = Counter(texts[at].strip().lower() for keys, texts in lines if look_of(keys, at) == look)
             if sum(count for word, count in words.items() if word in LEVELS) >= least and len(words) > 1:
@@ -216,7 +221,7 @@ def _leads_on(lines: Sequence[Line], i: int, *, stamped: bool) -> bool:
             values = sum(not is_word(keys[at]) for keys, _ in lines if at < len(keys)) > 0.9 * len(lines)
         if values:
             sign, count = Counter(look_of(keys, at + 1) for keys, _ in lines).most_common(1)[0]
-            if count >= least and sign not in ("", " ", "w", "=", ",") and not is_value(sign):
+            if count >= least and sign not in ("", " ", "w", "=", ",") and not _has_value(sign):
                 return True
             return _followed(lines, i)[1] >= _SHARED
     return False
@@ -228,7 +233,7 @@ def _closed(lines: Sequence[Line], i: int) -> bool:
     if sign == " ":
         sign, count = Counter(look_of(keys, i + 2) for keys, _ in lines).most_common(1)[0]
         return count >= _ALL * len(lines) and sign in ("|", "-", ";", "(", "[", "<", "{")
-    return count >= _ALL * len(lines) and sign not in ("", "w", "=") and not is_value(sign)
+    return count >= _ALL * len(lines) and sign not in ("", "w", "=") and not _has_value(sign)
 
 
 def _tells(lines: Sequence[Line], i: int, values: Counter[str]) -> bool:

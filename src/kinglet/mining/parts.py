@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TypeVar, cast
 
-from kinglet.mining.cells import NAME, NUMBER, TEXT, WORD, is_value, value
+from kinglet.mining.cells import COLOURING, NAME, NUMBER, TEXT, WORD, is_value, value
 from kinglet.mining.columns import Table
 
 _CONSTANT = 3
@@ -267,6 +267,8 @@ def _part(found: Table, values: list[list[str | None]], i: int, *, is_head: bool
         return [Literal(column.literal)]
     blank: list[Literal | Varying] = [Literal(column.blank)] if column.blank else []
     present = [text for text in values[i] if text is not None]
+    if column.keys == {value(COLOURING)} and len(set(present)) == 1:
+        return [*blank, Literal(present[0])]
     of_key = i > 0 and (found.columns[i - 1].literal or "").endswith("=")
     same = column.keys == {value(NAME)} and not of_key and len(present) >= _CONSTANT and len(set(present)) == 1
     if same and not is_head and _FIXED.fullmatch(present[0]):
