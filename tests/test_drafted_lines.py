@@ -154,6 +154,69 @@ class Lines(unittest.TestCase):
         self.assertIn("of events have a stamp", draft.doubts[0].what)
 
 
+class Stamps(unittest.TestCase):
+    def test_clocks_of_12_hours_have_fractions_and_signs_stand_directly_before_stamps(self) -> None:
+        moments = [START + timedelta(seconds=i * 1117, milliseconds=i * 37 % 1000) for i in range(40)]
+        for form in (
+            "####<{t:%b} {t.day}, {t:%Y} {t:%I:%M:%S},{ms} {t:%p} UTC> <Info>",
+            "*{t:%b} {t.day:2d} {t:%Y %H:%M:%S}.{ms}: %GATE-4:",
+            "({t:%m/%d/%Y %I:%M:%S}.{ms} {t:%p}) gate:",
+            "{t:%d-%b-%Y %I:%M:%S}.{ms} {t:%p} gate:",
+            "#!{t:%Y-%m-%dT%H:%M:%S}.{ms}Z gate:",
+        ):
+            with self.subTest(form=form):
+                draft, events = events_of(
+                    f"{form.format(t=t, ms=f'{t.microsecond // 1000:03}')} gate {i} opened by {USERS[i % 5]}"
+                    for i, t in enumerate(moments)
+                )
+                self.assertEqual(moments, [event["time"] for event in events], draft.text)
+                self.assertIn("{stamp:time}", draft.text)
+
+    def test_beside_a_clock_of_12_hours_the_month_is_taken_to_stand_first(self) -> None:
+        days = [START.replace(month=3, day=2, minute=i % 60) for i in range(60)]
+        for form, month, sure in (
+            ("%m/%d/%Y %I:%M:%S %p", 3, "likely, not sure"),
+            ("%d/%m/%Y %H:%M:%S", 3, "cannot be told"),
+        ):
+            lines = [f"{day.strftime(form)} gate {i} opened" for i, day in enumerate(days)]
+            text = "\n".join(lines) + "\n"
+            draft = kinglet.draft(text, at="2026-03-09")
+            times = draft.parser.parse(text, reference_time="2026-03-09").events["time"]
+            self.assertEqual({month}, {time.month for time in times}, draft.text)
+            self.assertTrue(any(sure in doubt.what for doubt in draft.doubts), draft.doubts)
+
+    def test_digits_before_a_time_of_day_may_be_its_date(self) -> None:
+        draft, _ = events_of(f"I0314 {clock(i, '%H:%M:%S')}.000017 812 gate.go:14] gate {i} opened" for i in range(40))
+        self.assertIn("`I0314`, may be its date", " ".join(doubt.what for doubt in draft.doubts))
+
+
+class SecondLines(unittest.TestCase):
+    def test_messages_in_the_second_lines_of_events_are_read(self) -> None:
+        chance = random.Random(5)
+        for first in ("{stamp}", "{stamp} quay.gate.Gate open", "{stamp} [812]:"):
+            with self.subTest(first=first):
+                texts = [chance.choice((f"gate {i} opened", f"feed of {USERS[i % 5]} is late")) for i in range(60)]
+                lines = [
+                    f"{first.format(stamp=clock(i))}\nINFO: {text}{f'{chr(10)}more of it' if i % 7 == 0 else ''}"
+                    for i, text in enumerate(texts)
+                ]
+                draft, events = events_of(lines)
+                self.assertEqual(60, len(events))
+                for i, (text, event) in enumerate(zip(texts, events, strict=True)):
+                    value = str(i) if text.startswith("gate") else USERS[i % 5]
+                    self.assertIn(value, {str(item) for item in event.values()}, draft.text)
+
+    def test_an_event_may_begin_with_a_level_that_the_log_did_not_have(self) -> None:
+        levels = ("info", "warn", "fail")
+        lines = [f"{levels[i * i % 3]}: Quay.Gate[{i % 4}]\n      gate {i} opened" for i in range(60)]
+        draft, events = events_of(lines)
+        self.assertEqual([levels[i * i % 3] for i in range(60)], [event["level"] for event in events], draft.text)
+        later = draft.parser.parse([*lines[:2], "crit: Quay.Gate[9]\n      gate 61 opened"]).events
+        self.assertEqual(["info", "warn", "crit"], later["level"].to_list())
+        text = "".join(f"{line}\n" for line in (*lines[:2], "crit: Quay.Gate[9]\n      gate 61 opened"))
+        self.assertEqual(3, draft.parser.parse(text).events.height)
+
+
 class Messages(unittest.TestCase):
     def test_quotes_and_brackets_of_a_pattern_are_in_pairs(self) -> None:
         chance = random.Random(3)

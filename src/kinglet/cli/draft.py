@@ -97,7 +97,7 @@ def render(out: Console, made: Draft, shown: int) -> None:
     _fact(out, "events", made.cut)
     _fact(out, "time", made.time or "none found")
     if made.envelope:
-        _fact(out, "envelope", made.envelope)
+        _fact(out, "envelope", made.envelope.replace("\n", "⏎"))
     if made.kind:
         _fact(out, "kind", f"`{made.kind}` tells which message it is")
     dropped = made.events - made.complete - made.partial - made.unmatched

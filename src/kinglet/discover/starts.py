@@ -12,6 +12,7 @@ from kinglet.discover.heads import HEADS_BETWEEN, Heads, escaped, stamp_heads
 from kinglet.discover.report import Boundary
 from kinglet.discover.sample import Sample
 from kinglet.discover.words import counted, percent
+from kinglet.mining.heads import LEVELS
 from kinglet.structured.blocks import DRAWN
 from kinglet.timestamps.stamps_in_text import stamps
 
@@ -58,6 +59,7 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
         )
         if candidate is not None
     ]
+    candidates = [way for i, way in enumerate(candidates) if all(way.events != one.events for one in candidates[:i])]
     judged = [_judged(candidate, lines, filled, sample.numbers, stamped) for candidate in candidates]
     order = {"line": 0, "separator": 1, "start": 2, "indent": 3, "blank-line": 4, "end": 5}
     judged = [_same(item, judged) for item in judged]
@@ -207,12 +209,27 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     word = _WORD.match(first) or re.match(r"[^\sA-Za-z0-9]{2,}", first)
     if word is None or len(word[0]) > _LONGEST_WORD:
         return None
-    regex = "^" + escaped(word[0])
+    levels = _levels(lines, word[0])
+    regex = "^" + (levels or escaped(word[0]))
     begins = lines.str.contains(regex)
+    if levels is not None and lines.filter(filled & ~begins).str.contains(r"^[ \t]").all():
+        # so are those that begin with a level which this log has not
+        return _Way({"indent": True}, begins, begins, "lines that are not indented, which begin with a level")
     count = int(begins.sum())
     if count < 2 or count > 0.6 * int(filled.sum()):
         return None
     return _Way({"start": regex}, begins, begins, f"lines that begin with `{word[0]}`, as the first one does")
+
+
+def _levels(lines: pl.Series, word: str) -> str | None:
+    """Where lines begin with a level, all levels that some begin with, and the sign behind."""
+    bare = word.rstrip(":=")
+    if bare.lower() not in LEVELS:
+        return None
+    sign = word.removeprefix(bare)
+    firsts = lines.str.extract(f"^([A-Za-z]+){sign}").drop_nulls().unique()
+    levels = sorted(text for text in firsts if text.lower() in LEVELS)
+    return f"(?:{'|'.join(levels)}){sign}" if len(levels) > 1 else None
 
 
 def _by_separator(lines: pl.Series, filled: pl.Series) -> _Way | None:

@@ -39,7 +39,8 @@ _NAMES = {
 }
 """What the name of a key says of the stamp behind it: 2 that it is likely the event's time, -1 that it is not."""
 _DATE_BEFORE = (
-    r"([0-9]{1,4}(?:st|nd|rd|th)?[ ./-]{1,2}(?:[^\W\d_]{3,}|[0-9]{1,2})[ ./-]{1,2}[0-9]{2,4})[^0-9A-Za-z]{0,3}$"
+    r"([0-9]{1,4}(?:st|nd|rd|th)?[ ./-]{1,2}(?:[^\W\d_]{3,}|[0-9]{1,2})[ ./-]{1,2}[0-9]{2,4}"
+    r"|\b[A-Z]?(?:0[1-9]|1[0-2])(?:0[1-9]|[12][0-9]|3[01]))[^0-9A-Za-z]{0,3}$"
 )
 _SHORT = 60  # characters of a line that has little but a date
 _NEAR = 40  # characters within which a text that all events begin with is taken for the place

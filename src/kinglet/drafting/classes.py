@@ -112,10 +112,11 @@ _FAILURE = re.compile(
 _LEVELS = {
     "Critical": "crit|crt|critical|alert",
     "Fatal": "fatal|ftl|emerg|emergency|panic",
-    "High": "error|erro|err|severe",
+    "High": "error|erro|err|severe|fail",
     "Medium": "warn|wrn|warning",
     "Low": "notice|ntc",
-    "Informational": "info|inf|information|informational|debug|debg|dbg|trace|trc|verbose|fine|finer|finest|config|ok",
+    "Informational": "info|inf|information|informational|debug|debg|dbug|dbg|trace|trce|trc|verbose|fine|finer|finest|"
+    "config|ok",
 }
 
 

@@ -84,7 +84,8 @@ def _begins(line: str) -> _Beginning | None:
     if not found or found[0].start > _NEAR:
         return None
     # what differs in letters and digits alone, or stands for nothing, is a word, and several are as one
-    before = re.sub(r"(?:::)?\w+(?:[.:@/-]+\w+)*|(?<!\S)-(?!\S)", "a", line[: found[0].start])
+    before = re.sub(r" +", " ", line[: found[0].start])
+    before = re.sub(r"(?:::)?\w+(?:[.:@/-]+\w+)*|(?<!\S)-(?!\S)", "a", before)
     before = re.sub(r"(\w) +(?=[\])|>])", r"\1", re.sub(r"\ba(?: +a\b)+", "a", before))
     if found[0].form.name.startswith("epoch") or len(before) > 12:
         return None

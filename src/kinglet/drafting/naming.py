@@ -60,7 +60,7 @@ class Names:
 
     def name(self, before: str, type_: str, wanted: str | None = None, *, codes: bool = False) -> str:
         """A name for the slot of this type behind this text. codes: its values are numbers with letters before them."""
-        chosen = wanted or self._called(re.sub(COLOUR, "", before), type_)
+        chosen = wanted or self._called(re.sub(COLOUR, "", before.rpartition("\n")[2]), type_)
         if chosen == "user" and codes and not _USER.search(before):
             chosen = "value"
         self.last = type_

@@ -27,6 +27,8 @@ from kinglet.plan.syslog import read_heads
 from kinglet.timestamps.formats import parse_format
 
 _ROUNDS = 4
+_RARELY = 0.05
+_FEW_LOOKS = 3
 OF_SYSLOG = ("priority", "stamp", "host", "app", "pid", "msgid", "data", "data_text")
 _OF_ACCESS = {"client": "src_ip", "size": "bytes"}
 
@@ -103,19 +105,37 @@ def time_of(work: Work, place: StampPlace | None = None) -> None:
 
 def _bodies(work: Work) -> Bodies:
     """The first lines of events, without a head of syslog."""
-    split = work.raw.str.splitn("\n", 2).struct.unnest()
-    first = split.to_series(0)
-    more = split.to_series(1).to_list()
+    first, more = _lines(work.raw)
     head = syslog_head(work.raw)
     if head is None:
-        return Bodies(first.to_list(), more)
+        if _says_little(first, more):
+            second, more = _lines(more)
+            first = first + ("\n" + second).fill_null("")
+        return Bodies(first.to_list(), more.to_list())
     with_syslog(work, head)
     columns = {name: of_syslog(first, head, name) for name in ("body", "app")}
     apps = None
     if columns["app"].null_count() == 0 and columns["app"].n_unique() > 1:
         apps = columns["app"].to_list()
         work.shape.kind = "app"
-    return Bodies(columns["body"].fill_null("").to_list(), more, Head(), apps)
+    return Bodies(columns["body"].fill_null("").to_list(), more.to_list(), Head(), apps)
+
+
+def _lines(texts: pl.Series) -> tuple[pl.Series, pl.Series]:
+    """The first lines of texts, and what is behind them."""
+    split = texts.str.splitn("\n", 2).struct.unnest()
+    return split.to_series(0), split.to_series(1)
+
+
+def _says_little(first: pl.Series, more: pl.Series) -> bool:
+    """Whether messages stand in second lines: nearly all events have one, and their first lines look alike."""
+    if more.null_count() > _RARELY * len(more):
+        return False
+    looks = (
+        first.str.replace_all(r"[A-Za-z_]+", "a").str.replace_all(r"[0-9]+", "9").str.replace_all(r"a(?:[.$]a)+", "a")
+    )
+    counts = looks.value_counts(sort=True, name="n")["n"].head(_FEW_LOOKS)
+    return int(counts.sum()) >= (1 - _RARELY) * len(first)
 
 
 def with_syslog(work: Work, head: str) -> None:

@@ -99,7 +99,11 @@ def is_word(key: str) -> bool:
 @lru_cache(32)
 def _regex(stamps: tuple[str, ...]) -> re.Pattern[str]:
     before, behind = rf"(?:(?<![\w.:/-])|{COLOURED})", "(?![0-9A-Za-z_]|:[0-9A-Fa-f])"
-    parts = [f"(?P<t>{before}(?:{'|'.join(stamps)}){behind})"] if stamps else []
+    stamp = f"(?:{'|'.join(stamps)}){behind}"
+    # signs directly before a stamp are no part of it, nor of a word
+    parts = (
+        [f"(?P<t>{before}{stamp})", rf"(?P<s0>[^\w\s.:/|;,()\[\]{{}}<>\"'-]+(?=[(\[{{<\"']?{stamp}))"] if stamps else []
+    )
     return re.compile("|".join([*parts, *_QUOTES, *_PIECES]), re.DOTALL)
 
 

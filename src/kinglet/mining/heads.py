@@ -48,6 +48,9 @@ LEVELS = frozenset(
         "failure",
         # as they are often cut to three or four letters
         "trc",
+        "trce",
+        "dbug",
+        "fail",
         "dbg",
         "debg",
         "inf",

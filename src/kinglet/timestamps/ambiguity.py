@@ -103,6 +103,9 @@ def decide(
             f"near {reference:%Y-%m-%d}, when it was written, and not on {late[not which]:%Y-%m-%d}"
         )
         return Decision("month" if which else "day", reason, sure=False)
+    if "/" in fmt.text and "%p" in fmt.text:
+        reason = "likely, not sure: no number is above 12, but beside a clock of 12 hours the month mostly stands first"
+        return Decision("month", reason, sure=False)
     return Decision(None, "no number is above 12 and both orders rise alike", sure=False)
 
 

@@ -64,11 +64,11 @@ def _numeric(name: str, between: str, written: str) -> Iterator[Findable]:
     """Dates of numbers alone, of which day or month may come first."""
     date = f"{_D}{between}{_D}{between}"
     for what, year, clock, code, reads in (
-        (", 12 hours", "[0-9]{4}", f"{_T}{HALF}", "%Y", "%I:%M:%S %p"),
+        (", 12 hours", "[0-9]{4}", f"{_T}{FRACTION}{HALF}", "%Y", "%I:%M:%S %p"),
         (", 12 hours, minutes", "[0-9]{4}", f"{_HM}{HALF}", "%Y", "%I:%M %p"),
         ("", "[0-9]{4}", f"{_T}{FRACTION}{ZONE}", "%Y", "%H:%M:%S"),
         (", minutes", "[0-9]{4}", _HM, "%Y", "%H:%M"),
-        (", two-digit year, 12 hours", "[0-9]{2}", f"{_T}{HALF}", "%y", "%I:%M:%S %p"),
+        (", two-digit year, 12 hours", "[0-9]{2}", f"{_T}{FRACTION}{HALF}", "%y", "%I:%M:%S %p"),
         (", two-digit year", "[0-9]{2}", f"{_T}{FRACTION}{ZONE}", "%y", "%H:%M:%S"),
     ):
         day_first, month_first = (f"%{order[0]}{written}%{order[1]}{written}{code} {reads}" for order in ("dm", "md"))
@@ -101,17 +101,17 @@ FINDABLE = (
     ),
     Findable(
         "weekday, month name, 12 hours",
-        f"{_DAY},? {_MONTH} {_D}, [0-9]{{4}},? {_T}{HALF}",
+        f"{_DAY},? {_MONTH} {_D}, [0-9]{{4}},? {_T}{FRACTION}{HALF}",
         "%a, %b %d, %Y %I:%M:%S %p",
     ),
     Findable("weekday, no year", f"{_DAY} {_MONTH} [ 0-9]?[0-9] {_T}{_POINT}", "%a %b %e %H:%M:%S"),
     Findable("NCSA", f"{_D}/{_SHORT}/[0-9]{{4}}:{_T} [+-][0-9]{{4}}", "ncsa"),
     Findable("day/month name/year", f"{_D}/{_MONTH}/[0-9]{{4}}[: ] ?{_T}{_POINT}{ZONE}", "%d/%b/%Y %H:%M:%S"),
-    Findable("day-month name-year, 12 hours", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{HALF}", "%d-%b-%Y %I:%M:%S %p"),
+    Findable("day-month name-year, 12 hours", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{FRACTION}{HALF}", "%d-%b-%Y %I:%M:%S %p"),
     Findable("day-month name-year", f"{_D}-{_MONTH}-[0-9]{{4}} {_T}{_POINT}{ZONE}", "%d-%b-%Y %H:%M:%S"),
     Findable("day-month name-two-digit year", f"{_D}-{_MONTH}-[0-9]{{2}} {_T}{_POINT}", "%d-%b-%y %H:%M:%S"),
     Findable("day month name year", f"{_D} {_MONTH} [0-9]{{4}},? {_T}{FRACTION}{ZONE}", "%d %b %Y %H:%M:%S"),
-    Findable("month name, 12 hours", f"{_MONTH} {_D}, [0-9]{{4}},? {_T}{HALF}", "%b %d, %Y %I:%M:%S %p"),
+    Findable("month name, 12 hours", f"{_MONTH} {_D}, [0-9]{{4}},? {_T}{FRACTION}{HALF}", "%b %d, %Y %I:%M:%S %p"),
     Findable(
         "month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}},? {_T}{FRACTION}{ZONE}", "%b %e %Y %H:%M:%S"
     ),
@@ -138,7 +138,7 @@ FINDABLE = (
     Findable("date", _ISO_DATE, "iso8601", clock=False),
     Findable("month-day, no year", f"[01][0-9]-[0-3][0-9] {_T}{_POINT}", "%m-%d %H:%M:%S"),
     Findable("date, slashes", f"{_D}/{_D}/[0-9]{{4}}", "%d/%m/%Y", "%m/%d/%Y", clock=False),
-    Findable("time of day, 12 hours", f"{_T}{HALF}", "%I:%M:%S %p", date=False),
+    Findable("time of day, 12 hours", f"{_T}{FRACTION}{HALF}", "%I:%M:%S %p", date=False),
     Findable("time of day", f"{_T}{FRACTION}", "%H:%M:%S", date=False),
 )  # fmt: skip
 """The forms in order: of two that fit at the same place the first is taken."""

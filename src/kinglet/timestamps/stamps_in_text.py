@@ -211,7 +211,7 @@ def _variants(text: str) -> Iterator[str]:
         if "%Z" in text
         else ("", " %z", "%z", " %Z", " (%Z)", " (%z)", *(f"{sign}%z" for sign in "|;," if sign in text))
     )
-    fractions = ("", ".%f", ",%f", ":%f") if "%S" in text and "%p" not in text else ("",)
+    fractions = ("", ".%f", ",%f", ":%f") if "%S" in text else ("",)
     halves = (" %p", "%p") if "%p" in text else ("",)
     befores = (" ", ", ", ": ", ":", "T", "-")
     months = ("%b", "%B") if "%b" in text else ("",)
