@@ -101,6 +101,48 @@ class Heads(unittest.TestCase):
         for i, found in enumerate(values, 10):
             self.assertLessEqual({f"6322.13996435476{i:04}", f"3.{i}0", f"{i}.25"}, found)
 
+    def test_numbers_that_are_filled_up_with_blanks_indent_nothing(self) -> None:
+        wanted = [1 + i * 7 for i in range(40)]
+        draft, events = events_of(f"{number:4}(812) DEBUG: gate: {self.said(i)}" for i, number in enumerate(wanted))
+        self.assertEqual("line", draft.cut)
+        self.assertEqual(wanted, [event["number"] for event in events], draft.text)
+
+    def test_letters_are_levels_where_some_are(self) -> None:
+        wanted = ["dDIWE"[i * i % 7 % 5] for i in range(60)]
+        draft, events = events_of(f"{level} [{clock(i)}] {self.said(i)}" for i, level in enumerate(wanted))
+        self.assertEqual(wanted, [event["level"] for event in events], draft.text)
+        self.assertIn("`level` is by `d` is not known", " ".join(doubt.what for doubt in draft.doubts))
+
+    def test_parameters_of_syslog_are_fields(self) -> None:
+        users = [USERS[i % 5] if i % 4 else None for i in range(40)]
+        lines = [
+            f"<134>1 {clock(i, '%Y-%m-%dT%H:%M:%SZ')} quay-gw flow - OPEN "
+            + (f'[flow@32473 source-address="192.0.2.{i}" user="{user}" id="a{i}"] ' if user else "- ")
+            + self.said(i)
+            for i, user in enumerate(users)
+        ]
+        _, events = events_of(lines)
+        self.assertEqual(users, [event["user"] for event in events])
+        for name, value in (("source_address", "192.0.2."), ("id_2", "a")):
+            wanted = [f"{value}{i}" if user else None for i, user in enumerate(users)]
+            self.assertEqual(wanted, [event[name] for event in events])
+
+    def test_the_date_of_a_pair_is_that_of_the_time_of_another(self) -> None:
+        for front in ("", "<134>", "<134>quay-fw: "):
+            for all_keys in (True, False):
+                with self.subTest(front=front, all_keys=all_keys):
+                    _, events = events_of(
+                        f"{front}date={clock(i * 4000, '%Y-%m-%d')} time={clock(i * 4000, '%H:%M:%S')} "
+                        f'devname="quay-fw" src=192.0.2.{i} '
+                        + (f"user={USERS[i % 5]} " if all_keys or i % 3 else "")
+                        + (f"bytes={i} " if all_keys or i % 2 else "")
+                        + 'action="accept"'
+                        for i in range(60)
+                    )
+                    wanted = [START + timedelta(seconds=i * 4000) for i in range(60)]
+                    self.assertEqual(wanted, [event["time"] for event in events])
+                    self.assertEqual([f"192.0.2.{i}" for i in range(60)], [event["src"] for event in events])
+
 
 class Lines(unittest.TestCase):
     ACCESS = '{client} - {user} [{stamp}] "GET /tide/{i} HTTP/1.1" 200 {i}'

@@ -21,6 +21,7 @@ _PROBE = 500
 _CLOSING = 2  # signs that may stand behind a stamp that a line ends with
 _LONGEST_WORD = 60
 _MANY_TIMES = 10
+_MOST = 0.7
 _SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
 
@@ -46,6 +47,7 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
     if not total:
         return []
     stamped = stamp_heads(lines.filter(filled))
+    padded = stamped is None and _are_padded(lines.filter(filled))
     candidates = [
         candidate
         for candidate in (
@@ -54,13 +56,16 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             _by_first_line(lines, filled),
             _by_separator(lines, filled),
             _by_blank_line(lines, filled),
-            _by_indent(lines, filled),
+            None if padded else _by_indent(lines, filled),
             _by_last_line(lines, filled),
         )
         if candidate is not None
     ]
     candidates = [way for i, way in enumerate(candidates) if all(way.events != one.events for one in candidates[:i])]
-    judged = [_judged(candidate, lines, filled, sample.numbers, stamped) for candidate in candidates]
+    shown = lines.str.strip_chars_start(" ") if padded else lines
+    judged = [
+        _judged(way, shown if "line" in way.events else lines, filled, sample.numbers, stamped) for way in candidates
+    ]
     order = {"line": 0, "separator": 1, "start": 2, "indent": 3, "blank-line": 4, "end": 5}
     judged = [_same(item, judged) for item in judged]
     if stamped is None:
@@ -219,6 +224,15 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     if count < 2 or count > 0.6 * int(filled.sum()):
         return None
     return _Way({"start": regex}, begins, begins, f"lines that begin with `{word[0]}`, as the first one does")
+
+
+def _are_padded(written: pl.Series) -> bool:
+    """Whether the blanks before most lines fill up a number in front of them, and indent nothing."""
+    numbered = written.str.contains("^ +[0-9]")
+    if float(numbered.mean() or 0) < _MOST:  # type: ignore[arg-type]
+        return False
+    forms = _first_word(written.filter(numbered).str.strip_chars_start(" ")).value_counts(sort=True)
+    return float(forms["count"][0]) >= _MOST * len(written)
 
 
 def _levels(lines: pl.Series, word: str) -> str | None:

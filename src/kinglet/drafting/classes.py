@@ -204,9 +204,9 @@ def severities(slot: Slot) -> dict[str, str]:
     """What the words of a level mean, as far as they are known; nothing where they are none."""
     out: dict[str, str] = {}
     words = sorted({text for text in slot.values if text is not None})
-    of_letters = len(words) > 1 and LETTERS.keys() >= set(words) and set(words) & {"E", "W"}
+    of_letters = all(len(word) == 1 for word in words) and set(words) & {"E", "W"}
     for text in words:
-        word = LETTERS[text] if of_letters else text
+        word = LETTERS.get(text, text) if of_letters else text
         meant = next((name for name, regex in _LEVELS.items() if re.fullmatch(regex, word, re.IGNORECASE)), None)
         if meant is not None:
             out[text] = meant

@@ -146,6 +146,7 @@ def _general(work: Work, why: str) -> tuple[pl.DataFrame, Parser]:
     """A parser that has the time of a log and its text, where more of it could not be written."""
     shape = work.shape
     shape.envelope, shape.structure, shape.syslog, shape.kind, shape.types = None, None, None, None, {}
+    shape.parameters = []
     text = Slot("text", "rest", [])
     shape.variants = [Variant("any", Written([text], [text], []), list(range(len(work.raw))))]
     work.doubt(Doubt("messages", f"no pattern could be written: {why}", "report the log"))

@@ -41,7 +41,7 @@ def mapped(work: Work) -> None:
             if unknown:
                 what = f"how grave `{slot.name}` is by {', '.join(f'`{word}`' for word in unknown)} is not known"
                 work.doubt(Doubt("event", what, "add what it means under `translate`"))
-    outer = work.outer if work.shape.syslog is None else list(_OF_SYSLOG)
+    outer = work.outer if work.shape.syslog is None else [*_OF_SYSLOG, *work.outer]
     for variant in work.shape.variants:
         for i, one in enumerate(suggested(variant.words, variant.everything, outer)):
             if i == 0 and one.score >= _PLAIN:
@@ -66,7 +66,7 @@ def mapped(work: Work) -> None:
 def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
     """Adds a case for each variant and optional part."""
     masks = Masks() if work.wishes.mask else None
-    outer = [slot.name for slot in work.outer]
+    outer = [slot.name for slot in work.outer if slot.name != "stamp"]
     heads = ("host",) if work.shape.syslog is not None else ()
     rows: list[tuple[int, Variant]] = []
     for variant in work.shape.variants:
@@ -85,7 +85,7 @@ def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
         if event["variant"] != variant.name:
             continue
         names = [slot.name for slot in variant.everything if slot.name]
-        work.shape.cases.append(case(work.shape, raw, event, names if work.shape.cases else [*outer[1:], *names]))
+        work.shape.cases.append(case(work.shape, raw, event, names if work.shape.cases else [*outer, *names]))
     for aside in work.shape.aside:
         line = masks.text(aside.line, []) if masks is not None else aside.line
         work.shape.cases.append({"raw": line, "expect": {"variant": aside.name, "state": "dropped"}})

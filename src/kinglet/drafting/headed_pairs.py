@@ -7,11 +7,13 @@ from collections.abc import Sequence
 from kinglet.discover.pair_signs import Found, pair_signs
 from kinglet.discover.structured import Structured, structure_in
 from kinglet.discover.suggestion import syslog_head
+from kinglet.discover.times import format_of_time
 from kinglet.drafting.naming import Names
-from kinglet.drafting.patterns import Slot
+from kinglet.drafting.patterns import Slot, Written
 from kinglet.drafting.text_logs import in_front, of_syslog, stamps_in, with_syslog
 from kinglet.drafting.work import Work, sampled
 from kinglet.mining.messages import same_head
+from kinglet.timestamps.formats import parse_format
 
 _FEW_ORDERS = 4
 """So many different sequences of keys are messages; where there are more, keys come and go."""
@@ -35,8 +37,18 @@ def headed_pairs(work: Work) -> Structured | None:
             with_syslog(work, head)
             return structure_in(found.signs.reader, bodies, work.found.reference)
     texts = raw.to_list()
-    found = _come_and_go(pair_signs(texts, behind_heads=True))
-    return _behind_text(work, texts, found) if found is not None else None
+    found = pair_signs(texts, behind_heads=True)
+    made = _behind_text(work, texts, found) if found is not None else None
+    if made is None or (_come_and_go(found) is None and not _has_date_of_its_own(work, made[1])):
+        return None
+    work.shape.envelope, structure = made
+    return structure
+
+
+def _has_date_of_its_own(work: Work, structure: Structured) -> bool:
+    """Whether the date of the events' times stands in a pair by itself, where a pattern would not read it."""
+    text = format_of_time(work.found.stamps)
+    return structure.parted is not None and (text is None or not parse_format(text).has_date)
 
 
 def _come_and_go(found: Found | None) -> Found | None:
@@ -47,8 +59,8 @@ def _come_and_go(found: Found | None) -> Found | None:
     return None if usual and len(set(found.keys)) <= _FEW_ORDERS else found
 
 
-def _behind_text(work: Work, texts: Sequence[str], found: Found) -> Structured | None:
-    """Writes what stands in front of the pairs as an envelope, where it has one form."""
+def _behind_text(work: Work, texts: Sequence[str], found: Found) -> tuple[Written, Structured] | None:
+    """What stands in front of the pairs as an envelope, where it has one form, and the pairs."""
     around = found.signs.around
     starts = {row: start for row in sampled(range(len(texts))) if (start := found.start(texts[row])) is not None}
     rows = list(starts)
@@ -62,5 +74,4 @@ def _behind_text(work: Work, texts: Sequence[str], found: Found) -> Structured |
     body: list[str | Slot] = [Slot("body", "rest", [])]
     if around:
         body = [around[0], Slot("body", "text", []), around[1]]
-    work.shape.envelope = in_front(message, Names(structure.types), work.stamp_of(own), body)
-    return structure
+    return in_front(message, Names(structure.types), work.stamp_of(own), body), structure

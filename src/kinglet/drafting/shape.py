@@ -62,7 +62,8 @@ class Shape:
     """A parser that is being drafted.
 
     notes: what is unsure, by the section of the file that it is about: `events`, `time`, `event` or `messages`. syslog:
-    the head of syslog that its events have, instead of an envelope. event: the mapping that all variants share. aside:
+    the head of syslog that its events have, instead of an envelope; parameters: the fields of its structured data, and
+    their keys. event: the mapping that all variants share. aside:
     lines that are dropped.
     """
 
@@ -75,6 +76,7 @@ class Shape:
     notes: dict[str, list[str]] = dataclasses.field(default_factory=dict)
     envelope: Written | None = None
     syslog: str | None = None
+    parameters: list[tuple[Slot, str]] = dataclasses.field(default_factory=list)
     types: dict[str, str] = dataclasses.field(default_factory=dict)
     parts: dict[str, str] = dataclasses.field(default_factory=dict)
     kind: str | None = None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
@@ -11,23 +12,25 @@ from kinglet.discover.report import StampPlace
 from kinglet.discover.suggestion import access_pattern, head_formats, syslog_head
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.classes import severities
-from kinglet.drafting.naming import Names, variant_name
-from kinglet.drafting.patterns import Slot, Written, written
+from kinglet.drafting.naming import Names, plain_name, variant_name
+from kinglet.drafting.patterns import Slot, Written, slot_type, written
 from kinglet.drafting.report import Doubt
 from kinglet.drafting.shape import Variant
 from kinglet.drafting.sharing import share_names
 from kinglet.drafting.work import Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import Message, Mined, mine
-from kinglet.mining.parts import Literal
+from kinglet.mining.parts import Literal, Varying
 from kinglet.parser import Parser
 from kinglet.patterns.grammar import parse
 from kinglet.patterns.grammar import slots as in_pattern
 from kinglet.plan.syslog import read_heads
+from kinglet.structured.structured_data import StructuredData
 from kinglet.timestamps.formats import parse_format
 
 _ROUNDS = 4
 _RARELY = 0.05
+_MOST_PARAMETERS = 40
 _FEW_LOOKS = 3
 OF_SYSLOG = ("priority", "stamp", "host", "app", "pid", "msgid", "data", "data_text")
 _OF_ACCESS = {"client": "src_ip", "size": "bytes"}
@@ -113,6 +116,7 @@ def _bodies(work: Work) -> Bodies:
             first = first + ("\n" + second).fill_null("")
         return Bodies(first.to_list(), more.to_list())
     with_syslog(work, head)
+    work.shape.parameters = _parameters(first, head)
     columns = {name: of_syslog(first, head, name) for name in ("body", "app")}
     apps = None
     if columns["app"].null_count() == 0 and columns["app"].n_unique() > 1:
@@ -145,6 +149,22 @@ def with_syslog(work: Work, head: str) -> None:
     work.shape.time = {
         **(work.shape.time or {}), "from": "stamp", "format": formats if len(formats) > 1 else formats[0]
     }  # fmt: skip
+
+
+def _parameters(lines: pl.Series, head: str) -> list[tuple[Slot, str]]:
+    """The parameters of structured data that heads of syslog have, as slots, and their keys."""
+    texts = [frame["data_text"] for frame in read_heads(lines, head) if "data_text" in frame.columns]
+    reader = StructuredData()
+    each = [{one.path: one.text for one in reader.values(text or "") or ()} for text in texts[0]] if texts else []
+    counts = Counter(path for values in each for path in values)
+    names = Names(OF_SYSLOG)
+    found = []
+    for path, _ in counts.most_common(_MOST_PARAMETERS):
+        column = Varying([values.get(path) for values in each], frozenset())
+        own = path.rpartition(".")[2]
+        type_, _ = slot_type(column, own, last=False)
+        found.append((Slot(names.name("", type_, plain_name(own) or "value"), type_, column.values), path))
+    return found
 
 
 def of_syslog(lines: pl.Series, head: str, name: str) -> pl.Series:
@@ -234,6 +254,8 @@ def named_in_head(parts: Sequence[object]) -> None:
         behind = parts[i + 1 : i + 4]
         if severities(part):
             call(part, "level")
+        elif i == 1 and parts[0] == "<" and part.type == "int" and str(parts[2])[:1] == ">":
+            call(part, "priority")
         elif len(behind) == 3 and behind[0] == "[" and isinstance(behind[1], Slot) and behind[1].type == "int":
             call(part, "app")
             call(behind[1], "pid")

@@ -62,7 +62,9 @@ class Work:
     @property
     def outer(self) -> list[Slot]:
         """The slots of the envelope."""
-        return self.shape.envelope.slots if self.shape.envelope is not None else []
+        if self.shape.envelope is None:
+            return [slot for slot, _ in self.shape.parameters]
+        return self.shape.envelope.slots
 
     def stamp_of(self, rows: Sequence[int]) -> list[str | None] | None:
         """The stamps of events, where the log has such."""

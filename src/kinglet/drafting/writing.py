@@ -40,7 +40,12 @@ def _head(shape: Shape) -> Iterator[str]:
     if shape.parts:
         yield "parts:"
         yield from (f"  {name}: {quoted(text)}" for name, text in shape.parts.items())
-    if shape.syslog is not None:
+    if shape.parameters:
+        yield "envelope:"
+        yield f"  syslog: {shape.syslog}"
+        yield from _mapping({"keys": {slot.name: key for slot, key in shape.parameters}}, "  ")
+        yield from _mapping({"types": {slot.name: slot.type for slot, _ in shape.parameters}}, "  ")
+    elif shape.syslog is not None:
         yield f"envelope: {{syslog: {shape.syslog}}}"
     elif shape.envelope is not None:
         yield f"envelope: {quoted(shape.envelope.pattern)}"

@@ -168,17 +168,21 @@ def _are_levels(words: Counter[str], lines: int) -> bool:
     A program may have a level of its own name beside the usual ones.
     """
     usual = [word.strip() for word, count in words.items() if count > 0.02 * lines]
-    if len(words) > 1 and all(word in LETTERS for word in words):
-        return True
     if usual and all(word.lower() in LEVELS for word in usual):
         return True
     return some_are_levels({word.strip() for word in words})
 
 
 def some_are_levels(words: Collection[str]) -> bool:
-    """Whether some of few words, all in capitals, are those that levels are called by: the others are levels too."""
-    some = any(word.lower() in LEVELS for word in words)
-    return some and 1 < len(words) <= _MOST_LEVELS and all(word.isupper() for word in words)
+    """Whether some of few words are those that levels are called by: the others are levels too.
+
+    All are in capitals, or all are letters.
+    """
+    if not 1 < len(words) <= _MOST_LEVELS:
+        return False
+    if all(len(word) == 1 and word.isalpha() for word in words):
+        return 2 * sum(word in LETTERS for word in words) >= len(words) and sum(word in LETTERS for word in words) > 1
+    return any(word.lower() in LEVELS for word in words) and all(word.isupper() for word in words)
 
 
 def _is_of_head(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
