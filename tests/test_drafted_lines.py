@@ -227,6 +227,34 @@ class Stamps(unittest.TestCase):
             self.assertEqual({month}, {time.month for time in times}, draft.text)
             self.assertTrue(any(sure in doubt.what for doubt in draft.doubts), draft.doubts)
 
+    def test_the_time_of_events_is_found_among_other_stamps(self) -> None:
+        chance = random.Random(7)
+        times = [START + timedelta(seconds=97 * i + chance.randint(0, 60)) for i in range(80)]
+        for form in (
+            "<13>{near:%b} {near.day:2d} {near:%H:%M:%S} quay-relay gate: time={t:%Y-%m-%dT%H:%M:%SZ} by={user}",
+            'received_time="{near:%Y-%m-%d %H:%M:%S}" generated_time="{t:%Y-%m-%d %H:%M:%S}" user={user} n={i}',
+            '{{"ingestTime":"{near:%Y-%m-%dT%H:%M:%SZ}","eventTime":"{t:%Y-%m-%dT%H:%M:%SZ}","user":"{user}","n":{i}}}',
+            '{{"expires":"{later:%Y-%m-%dT%H:%M:%SZ}","created":"{early:%Y-%m-%dT%H:%M:%SZ}","ts":"{t:%Y-%m-%dT%H:%M:%SZ}"}}',
+            "{count} {t:%Y-%m-%d %H:%M:%S} gate {i} opened by {user}",
+            "Received by quay; {t:%a, %d %b %Y %H:%M:%S +0000} for {user}; Date: {early:%a, %d %b %Y %H:%M:%S +0000}",
+            "token of {user} valid until {later:%Y-%m-%d %H:%M:%S} issued [{t:%Y-%m-%d %H:%M:%S}] n={i}",
+            "user {user} last login {early:%Y-%m-%d %H:%M:%S} from 192.0.2.{i} at {t:%Y-%m-%d %H:%M:%S}",
+        ):
+            with self.subTest(form=form):
+                draft, events = events_of(
+                    form.format(
+                        t=t,
+                        i=i,
+                        user=USERS[i % 5],
+                        count=1_700_000_000 + 13 * i,
+                        near=t + timedelta(seconds=chance.randint(1, 90)),
+                        early=t - timedelta(days=chance.randint(1, 300), seconds=chance.randint(0, 80_000)),
+                        later=t + timedelta(days=chance.randint(1, 300), seconds=chance.randint(0, 80_000)),
+                    )
+                    for i, t in enumerate(times)
+                )
+                self.assertEqual(times, [event["time"] for event in events], draft.text)
+
     def test_digits_before_a_time_of_day_may_be_its_date(self) -> None:
         draft, _ = events_of(f"I0314 {clock(i, '%H:%M:%S')}.000017 812 gate.go:14] gate {i} opened" for i in range(40))
         self.assertIn("`I0314`, may be its date", " ".join(doubt.what for doubt in draft.doubts))

@@ -31,6 +31,8 @@ _RARE = 0.002
 _COMMON = 0.5  # the least share of events that have the place of their time
 _FEW = 2  # of more events than that one that all have the same stamp has no time there
 _SURE = 0.99  # a stamp that rises so often tells more than the place where it stands
+_RISES = 0.9
+_OTHER_DAY = 86_400
 _BURST = 200  # so many events may well be of one second
 _NAMES = {
     **dict.fromkeys(("time", "timestamp", "ts", "eventtime", "event_time", "datetime", "when", "logged", "logtime"), 2),
@@ -38,6 +40,11 @@ _NAMES = {
     **dict.fromkeys(("expires", "until", "updated", "modified", "end", "ended", "valid", "due", "born", "since"), -1),
 }
 """What the name of a key says of the stamp behind it: 2 that it is likely the event's time, -1 that it is not."""
+_OF_OTHERS = re.compile(
+    "(?:receiv|rcv|recv|ingest|index|collect|arriv|insert|upload|import|last|prev|first|next|expir|valid)"
+)
+"""Begins the names of stamps that say when an event was taken in, or what was before or will be after it."""
+_OF_EVENT = re.compile("(?:generat|event|occur|happen|origin|device|log)")
 _DATE_BEFORE = (
     r"([0-9]{1,4}(?:st|nd|rd|th)?[ ./-]{1,2}(?:[^\W\d_]{3,}|[0-9]{1,2})[ ./-]{1,2}[0-9]{2,4}"
     r"|\b[A-Z]?(?:0[1-9]|1[0-2])(?:0[1-9]|[12][0-9]|3[01]))[^0-9A-Za-z]{0,3}$"
@@ -114,7 +121,7 @@ def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:
         if companion is None and place.form.date and not place.form.swapped and values.null_count() < len(values):
             companion = values
         found.append((described, place, text, values))
-    found.sort(key=lambda item: _likely(item[0], item[1], item[2]), reverse=True)
+    found = sorted(found, key=lambda item: _likely(*item[:3], is_count=_is_count(item, found)), reverse=True)
     places = [item[0] for item in found]
     constant = bool(places) and _is_constant(found[0][2])
     counts = not constant or _may_be_time(found[0][1], found[0][2])
@@ -304,17 +311,39 @@ def _day_or_month(
 def _named(before: str) -> int:
     """What the key before a stamp says of it."""
     words = re.findall(r"[A-Za-z_]+", before)
-    return _NAMES.get(words[-1].lower().strip("_"), 0) if words else 0
+    if not words:
+        return 0
+    name = words[-1].lower().strip("_")
+    return _NAMES.get(name, -1 if _OF_OTHERS.match(name) else 1 if _OF_EVENT.match(name) else 0)
 
 
-def _likely(place: StampPlace, where: TextPlace, text: pl.Series) -> tuple[float, ...]:
+_Found = tuple[StampPlace, TextPlace, pl.Series, pl.Series]
+
+
+def _is_count(item: _Found, found: list[_Found]) -> bool:
+    """Whether numbers that could count seconds do not: a date in the same events is another day."""
+    if not item[1].form.name.startswith("epoch"):
+        return False
+    dated = [other for other in found if other[1].form.date and other[1].form.clock and other[0].share >= _COMMON]
+    apart = [
+        (item[3] - other[3]).abs().dt.total_seconds().median()
+        for other in dated
+        if not other[1].form.name.startswith("epoch") and not _is_constant(other[2])
+    ]
+    return bool(apart) and all(isinstance(each, float) and each > _OTHER_DAY for each in apart)
+
+
+def _likely(place: StampPlace, where: TextPlace, text: pl.Series, *, is_count: bool) -> tuple[float, ...]:
+    named = _named(where.before)
     return (
         float(place.share >= _COMMON),
         -float(_is_constant(text)),
         round(place.share, 1) if where.form.date and place.format and place.share >= _COMMON else 0,
         round(place.share, 1) if where.form.clock and place.format and place.share >= _COMMON else 0,
         float(where.form.clock and where.form.date),
-        float(_named(where.before)),
+        # a plain name tells less than that the stamps do not rise
+        float(named if named != 1 or (place.rising or 0) > _RISES else 0),
+        -float(is_count and named <= 0),
         float((place.rising or 0) > _SURE),
         -float(where.order > 1),
         float(where.order == 0),
