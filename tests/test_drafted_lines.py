@@ -10,7 +10,9 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import kinglet
+from kinglet.discover.starts import short_start
 from kinglet.drafting.report import Draft
+from kinglet.timestamps.known_forms import FINDABLE
 
 START = datetime(2026, 3, 14, 20, 30, 5, tzinfo=UTC)
 USERS = ("m.okoro", "h.fontaine", "s.amadi", "t.varela", "a.pires")
@@ -255,9 +257,30 @@ class Stamps(unittest.TestCase):
                 )
                 self.assertEqual(times, [event["time"] for event in events], draft.text)
 
-    def test_digits_before_a_time_of_day_may_be_its_date(self) -> None:
-        draft, _ = events_of(f"I0314 {clock(i, '%H:%M:%S')}.000017 812 gate.go:14] gate {i} opened" for i in range(40))
-        self.assertIn("`I0314`, may be its date", " ".join(doubt.what for doubt in draft.doubts))
+    def test_a_date_that_is_not_read_is_told(self) -> None:
+        for front, behind in (
+            ("I0314 ", ".000017 812 gate.go:14]"),
+            ("2026年3月14日 ", ""),
+            ("2026/3/14 上午", ""),
+            ("2026-03-14 오전 ", ""),
+            ("٢٠٢٦-٠٣-١٤ ", ""),
+            ("２０２６-０３-１４ ", ""),
+            ("Sa 14 Mär ", " 2026"),
+            ("14 мар 2026 ", ""),
+            ("14-fev-2026 ", ""),
+            ("14-III-2026 ", ""),
+        ):
+            with self.subTest(front=front):
+                draft, _ = events_of(f"{front}{clock(i, '%H:%M:%S')}{behind} gate {i} opened" for i in range(40))
+                self.assertIn("may be its date", " ".join(doubt.what for doubt in draft.doubts))
+
+    def test_every_form_of_stamp_can_be_written_as_a_start(self) -> None:
+        for form in FINDABLE:
+            with self.subTest(form=form.name):
+                self.assertIsNotNone(re.compile(short_start(f"^\\[{form.outline}")))
+        moments = [START + timedelta(seconds=i) for i in range(40)]
+        lines = [f"{t:%G-W%V-%uT%H:%M:%SZ} gate {i} opened" for i, t in enumerate(moments)]
+        self.assertEqual(moments, [event["time"] for event in events_of(lines)[1]])
 
 
 class SecondLines(unittest.TestCase):

@@ -177,18 +177,18 @@ def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: Heads | None) -> _Wa
     if stamped is None:
         return None
     head = lines.str.contains(stamped.start)
-    start = _short(stamped.start)
+    start = short_start(stamped.start)
     begins = lines.str.contains(start)
     if (head & ~begins).any():  # the short form would miss an event: the long one is printed
         start, begins = stamped.start, head
     return _Way({"start": start}, begins, head, "lines that begin with a stamp")
 
 
-def _short(regex: str) -> str:
+def short_start(regex: str) -> str:
     """A start regex as a person would write it."""
     several = re.fullmatch(r"\^\(\?:(.*)\)", regex)
     if several is not None and HEADS_BETWEEN in several[1]:
-        return "^(?:" + "|".join(_short(one) for one in several[1].split(HEADS_BETWEEN)) + ")"
+        return "^(?:" + "|".join(short_start(one) for one in several[1].split(HEADS_BETWEEN)) + ")"
     text = regex.replace("[0-9]{1,2}", r"\d+").replace("[0-9]+", r"\d+").replace("[0-9]", r"\d")
     for long, short in (
         (r"(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)", r"\w{3}"),
@@ -198,6 +198,8 @@ def _short(regex: str) -> str:
     text = re.sub(r"\(\?:\[\.,\]\\d\{1,9\}\)\?|\(\?:\[\.,:\]\\d\{1,9\}\)\?", "", text)
     text = re.sub(r"\(\?: \?\(\?:Z.*\)\)\?$|\(\?:Z\\b.*\)\?$", "", text).replace(r"(?::\d{2})?", "")
     text = text.removesuffix(r"(?:\d{2})?")
+    if text.count("(") != text.count(")"):
+        return regex  # what would be left out stands within a group
     return text.replace(r"[ 0-9]?\d", r"[ \d]\d").replace(r"[ \d]?\d", r"[ \d]\d")
 
 

@@ -49,6 +49,8 @@ _DATE_BEFORE = (
     r"([0-9]{1,4}(?:st|nd|rd|th)?[ ./-]{1,2}(?:[^\W\d_]{3,}|[0-9]{1,2})[ ./-]{1,2}[0-9]{2,4}"
     r"|\b[A-Z]?(?:0[1-9]|1[0-2])(?:0[1-9]|[12][0-9]|3[01]))[^0-9A-Za-z]{0,3}$"
 )
+_YEAR_BEFORE = r"([^\s\[(]*(?:(?:19|20)[0-9]{2}|[\p{Nd}&&[^0-9]]{4}).{0,14})$"
+_YEAR_BEHIND = r"^ ?((?:19|20)[0-9]{2})(?:[^0-9]|$)"
 _SHORT = 60  # characters of a line that has little but a date
 _NEAR = 40  # characters within which a text that all events begin with is taken for the place
 
@@ -225,11 +227,17 @@ def _described(
 
 def _date_before(place: TextPlace, whole: pl.Series) -> str:
     """What is said where a date seems to stand before times of day, in a form that is not read."""
-    dates = whole.str.extract(f"(?is)(.{{0,40}}?){place.form.shape}").str.extract(_DATE_BEFORE)
-    if dates.null_count() > 0.5 * len(dates):
-        return ""
-    shown = dates.drop_nulls()[0]
-    return f"what stands before the time of day, such as `{shown}`, may be its date, in a form that is not read here"
+    around = whole.str.extract_groups(f"(?is)(.{{0,40}}?){place.form.shape}(.{{0,8}})").struct.unnest()
+    before, behind = around.to_series(0), around.to_series(1)
+    for where, dates in (
+        ("before", before.str.extract(_DATE_BEFORE)),
+        ("before", before.str.extract(_YEAR_BEFORE)),
+        ("behind", behind.str.extract(_YEAR_BEHIND)),
+    ):
+        if dates.null_count() <= 0.5 * len(dates):
+            shown = f"what stands {where} the time of day, such as `{dates.drop_nulls()[0].strip()}`"
+            return f"{shown}, may be its date, in a form that is not read here"
+    return ""
 
 
 def _date_apart(dates: list[StampPlace]) -> str:
