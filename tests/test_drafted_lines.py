@@ -256,6 +256,9 @@ class Stamps(unittest.TestCase):
                     for i, t in enumerate(times)
                 )
                 self.assertEqual(times, [event["time"] for event in events], draft.text)
+                raw = [event["raw"] for event in events]
+                suggested = kinglet.load(kinglet.look("\n".join(raw) + "\n")[0].suggestion)
+                self.assertEqual(times, suggested.parse(raw).events["time"].to_list())
 
     def test_a_date_that_is_not_read_is_told(self) -> None:
         for front, behind in (

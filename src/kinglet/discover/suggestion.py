@@ -44,7 +44,10 @@ def beginning(stem: str, log: Facts) -> Beginning:
     if head is not None:
         formats = head_formats(raw, head)
         written = f"[{', '.join(formats)}]" if len(formats) > 1 else formats[0]
-        out += [f"envelope: {{syslog: {head}}}", f"time: {{from: stamp, format: {written}}}"]
+        own = stamp_of_message(raw, head, stamps)
+        inner = [f"{key}: {scalar(item)}" for key, item in own.items()] if own is not None else []
+        time = ", ".join(inner) or f"from: stamp, format: {written}"
+        out += [f"envelope: {{syslog: {head}}}", f"time: {{{time}}}"]
         return _text([*out, "variants: [{name: any, pattern: '{message:rest}'}]"])
     access = access_pattern(raw) if found is None else None
     if access is not None:
@@ -54,13 +57,13 @@ def beginning(stem: str, log: Facts) -> Beginning:
         rule = f"time: {flow(found.parted.rule)}" if found.parted is not None else _rule(found.stamp, stamps, raw)
         lines = [*out, *([rule] if rule is not None else []), *_of_structure(found)]
         return _text(lines)._replace(parted=found.parted)
-    time = _time(stamps, raw)
-    if time is None and (rule := _rule(None, stamps, raw)) is not None:
+    where = _time(stamps, raw)
+    if where is None and (rule := _rule(None, stamps, raw)) is not None:
         out.append(rule)
-    if time is not None:
-        date = "" if parse_format(time[0]).has_date else ", date: [previous, file]"
-        out.append(f"time: {{from: stamp, format: {flow(time[0])}{date}}}")
-    pattern = time[1] if time is not None else "{body:rest}"
+    if where is not None:
+        date = "" if parse_format(where[0]).has_date else ", date: [previous, file]"
+        out.append(f"time: {{from: stamp, format: {flow(where[0])}{date}}}")
+    pattern = where[1] if where is not None else "{body:rest}"
     out.append(f"variants: [{{name: any, pattern: {flow(pattern)}}}]")
     return _text(out)
 
@@ -71,6 +74,7 @@ def _text(lines: Sequence[str]) -> Beginning:
 
 _ENOUGH = 0.95
 _MARKED = 0.8
+_ALMOST_ALL = 0.99
 _ACCESS = (
     '{client} {ident} {user} [{stamp:time}] "{request:text}" {status:int} {size}'
     '[[ "{referrer:text}" "{agent:text}"]][[ {others:rest}]]'
@@ -132,6 +136,18 @@ def _are_hosts(names: pl.Series) -> bool:
     levels = names.str.to_lowercase().is_in(list(LEVELS))
     share = (bare & ~levels).mean()
     return not isinstance(share, float) or share >= _ENOUGH
+
+
+def stamp_of_message(raw: pl.Series, head: str, stamps: Times) -> dict[str, str] | None:
+    """A rule for the stamp of messages behind a head of syslog, where it, and not a relay's, is the time of events."""
+    from kinglet.plan.syslog import read_heads
+
+    text, where = format_of_time(stamps), search_of(stamps, raw)
+    if text is None or where is None or raw.str.contains("\n", literal=True).any():
+        return None
+    of_head = pl.select(pl.coalesce([frame["stamp"] for frame in read_heads(raw, head)])).to_series()
+    other = (of_head != stamps.texts[0]).fill_null(True) & stamps.texts[0].is_not_null()
+    return {**where, "format": text} if float(other.mean() or 0) >= _ALMOST_ALL else None  # type: ignore[arg-type]
 
 
 def head_formats(raw: pl.Series, head: str) -> list[str]:

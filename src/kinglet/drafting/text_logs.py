@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.discover.report import StampPlace
-from kinglet.discover.suggestion import access_pattern, head_formats, search_of, syslog_head
+from kinglet.discover.suggestion import access_pattern, head_formats, stamp_of_message, syslog_head
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.classes import severities
 from kinglet.drafting.naming import Names, plain_name, variant_name
@@ -30,7 +30,6 @@ from kinglet.timestamps.formats import parse_format
 
 _ROUNDS = 4
 _RARELY = 0.05
-_ALMOST_ALL = 0.99
 _MOST_PARAMETERS = 40
 _FEW_LOOKS = 3
 OF_SYSLOG = ("priority", "stamp", "host", "app", "pid", "msgid", "data", "data_text")
@@ -146,22 +145,13 @@ def _says_little(first: pl.Series, more: pl.Series) -> bool:
 def with_syslog(work: Work, head: str) -> None:
     """Says that events have a head of syslog, and how its stamps are written."""
     work.shape.syslog = head
-    if (own := _own_stamp(work, head)) is not None:
+    if (own := stamp_of_message(work.raw, head, work.found.stamps)) is not None:
         work.shape.time = {**own, **{key: item for key, item in (work.shape.time or {}).items() if key != "from"}}
         return
     formats = head_formats(work.raw, head)
     work.shape.time = {
         **(work.shape.time or {}), "from": "stamp", "format": formats if len(formats) > 1 else formats[0]
     }  # fmt: skip
-
-
-def _own_stamp(work: Work, head: str) -> dict[str, str] | None:
-    """Where the stamp of messages stands, where it is the time of events: the head is of a relay then."""
-    if work.stamp_texts is None or work.raw.str.contains("\n", literal=True).any():
-        return None
-    of_head = of_syslog(work.raw, head, "stamp")
-    other = (of_head != work.stamp_texts).fill_null(True) & work.stamp_texts.is_not_null()
-    return search_of(work.found.stamps, work.raw) if float(other.mean() or 0) >= _ALMOST_ALL else None  # type: ignore[arg-type]
 
 
 def _parameters(lines: pl.Series, head: str) -> list[tuple[Slot, str]]:
