@@ -366,3 +366,17 @@ class Messages(unittest.TestCase):
         for lines in (pairs, objects, rows):
             draft, events = events_of(lines)
             self.assertEqual([(f"a{i}", i) for i in range(20)], [(e["id_2"], e["log_id"]) for e in events], draft.text)
+
+    def test_a_key_called_as_a_field_of_the_head_is(self) -> None:
+        lines = [
+            f"{clock(i, '%b %d %H:%M:%S')} quay-1 gate[4]: user={USERS[i % 5]} "
+            + (f"host=crane-{i} " if i % 3 else "")
+            + (f"pid={i} stamp=s{i} " if i % 2 else "")
+            + f"bytes={i}"
+            for i in range(40)
+        ]
+        draft, events = events_of(lines)
+        self.assertEqual({("quay-1", "4")}, {(event["host"], event["pid"]) for event in events}, draft.text)
+        self.assertEqual([f"crane-{i}" if i % 3 else None for i in range(40)], [event["host_2"] for event in events])
+        self.assertEqual([i if i % 2 else None for i in range(40)], [event["pid_2"] for event in events])
+        self.assertEqual([START + timedelta(seconds=i) for i in range(40)], [event["time"] for event in events])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 import polars as pl
 
@@ -15,7 +15,7 @@ from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import written
 from kinglet.drafting.shape import Aside, Variant
 from kinglet.drafting.structures import kind_of, message_of, slots_of, types_of
-from kinglet.drafting.text_logs import stamps_in, time_of
+from kinglet.drafting.text_logs import OF_SYSLOG, stamps_in, time_of
 from kinglet.drafting.work import SAMPLE, Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import mine
@@ -85,7 +85,7 @@ def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
 
 def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[pl.DataFrame, Parser]:
     """Drafts fields for the keys of a structure; told_apart: a variant for each value of the key that tells."""
-    found = _with_names(found)
+    found = _with_names(found, OF_SYSLOG if work.shape.syslog is not None else ())
     if found.parted is not None:
         _by_halves(work, found.parted)
     everything = list(range(len(work.raw)))
@@ -119,13 +119,18 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     return work.proved()
 
 
-def _with_names(found: Structured) -> Structured:
-    """The structure; a key `log_id`, as the field of a key `id` would be called, has a field of another name."""
+def _with_names(found: Structured, taken: Collection[str]) -> Structured:
+    """The structure; a key that is called like a field which there is already has a field of another name.
+
+    Such is a key `log_id`, as the field of a key `id` would be called. taken: the fields of what stands in front.
+    """
     names = found.form.get("names", ()) if isinstance(found.form, dict) else ()
-    new = {name: f"{own}_2" for name in (*found.types, *names) if (own := key_of_own(name)) is not None}
+    own = {name: key_of_own(name) or name for name in (*found.types, *names)}
+    new = {name: f"{bare}_2" for name, bare in own.items() if bare != name or name in taken}
     if not new:
         return found
     types = {new.get(name, name): kind for name, kind in found.types.items()}
+    found = found._replace(stamp=new.get(found.stamp, found.stamp) if found.stamp is not None else None)
     if isinstance(found.form, dict) and "names" in found.form:
         return found._replace(
             types=types, form={**found.form, "names": [new.get(name, name) for name in found.form["names"]]}
