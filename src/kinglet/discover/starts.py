@@ -20,6 +20,7 @@ _FEW = 0.005
 _PROBE = 500
 _CLOSING = 2  # signs that may stand behind a stamp that a line ends with
 _LONGEST_WORD = 60
+_END = 300  # characters at an end of a line in which a stamp and its zone have room
 _MANY_TIMES = 10
 _MOST = 0.7
 _SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
@@ -125,11 +126,14 @@ def _whole_lines(all_: list[Boundary], written: pl.Series) -> list[Boundary]:
 
 def _ends_in_stamp(line: str) -> bool:
     """Whether a line ends with a stamp that no label stands before: of a block each line may have one."""
-    found = stamps(line)
-    if not found or line[:1].isspace() or found[-1].start == 0 or not (found[-1].form.date and found[-1].form.clock):
+    end = line[-_END:]
+    found = stamps(end)
+    if not found or line[:1].isspace() or not (found[-1].form.date and found[-1].form.clock):
         return False
-    before = line[: found[-1].start].rstrip("\"' ")
-    return len(line.rstrip()) - found[-1].end <= _CLOSING and before[-1:] not in (":", "=")
+    if len(line) == len(end) and found[-1].start == 0:
+        return False
+    before = end[: found[-1].start].rstrip("\"' ")
+    return len(end.rstrip()) - found[-1].end <= _CLOSING and before[-1:] not in (":", "=")
 
 
 def _framed_first(all_: list[Boundary], lines: pl.Series, filled: pl.Series) -> list[Boundary]:
@@ -211,7 +215,7 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     marks = re.match(r"[^\sA-Za-z0-9]{2,}.{0,56}\S$", first) is not None
     if marks and 2 <= int(again.sum()) <= 0.5 * int(filled.sum()):
         return _Way({"start": f"^{escaped(first)}$"}, again, again, f"lines of `{first}`, as the first one is")
-    if (at := stamps(first)) and at[0].start == 0:
+    if (at := stamps(first[:_END])) and at[0].start == 0:
         return None  # of a stamp it is the month, or the day
     word = _WORD.match(first) or re.match(r"[^\sA-Za-z0-9]{2,}", first)
     if word is None or len(word[0]) > _LONGEST_WORD:
