@@ -366,6 +366,13 @@ class Messages(unittest.TestCase):
         for lines in (pairs, objects, rows):
             draft, events = events_of(lines)
             self.assertEqual([(f"a{i}", i) for i in range(20)], [(e["id_2"], e["log_id"]) for e in events], draft.text)
+            text = "".join(f"{line}\n" for line in lines)
+            looked = kinglet.load(kinglet.look(text)[0].suggestion).parse(text).events
+            self.assertEqual([f"a{i}" for i in range(20)], looked["id_2"].to_list())
+        dates = [f"log_date={clock(i, '%Y-%m-%d')} log_time={clock(i, '%H:%M:%S')} id={i} n={i}" for i in range(40)]
+        for front in ("", "<134>"):
+            draft, events = events_of(front + line for line in dates)
+            self.assertEqual([START + timedelta(seconds=i) for i in range(40)], [e["time"] for e in events], draft.text)
 
     def test_a_key_called_as_a_field_of_the_head_is(self) -> None:
         lines = [

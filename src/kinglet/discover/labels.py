@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from kinglet.mining.heads import LEVELS
+from kinglet.mining.levels import LEVELS
 
 _LABEL = re.compile(r"""[^\w\s]*([A-Za-z_][A-Za-z_. -]*)["']?\s*[:=]""")
 

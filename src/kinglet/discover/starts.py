@@ -12,7 +12,7 @@ from kinglet.discover.heads import HEADS_BETWEEN, Heads, escaped, stamp_heads
 from kinglet.discover.report import Boundary
 from kinglet.discover.sample import Sample
 from kinglet.discover.words import counted, percent
-from kinglet.mining.heads import LEVELS
+from kinglet.mining.levels import LEVELS
 from kinglet.structured.blocks import DRAWN
 from kinglet.timestamps.stamps_in_text import stamps
 

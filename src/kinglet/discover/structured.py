@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
 from types import MappingProxyType
 from typing import Any, NamedTuple
@@ -15,7 +16,7 @@ from kinglet.discover.columns import type_of
 from kinglet.discover.date_and_time import Parted, parted
 from kinglet.discover.pair_signs import Signs, pair_signs
 from kinglet.discover.times import Times, format_of_time
-from kinglet.names import field_of
+from kinglet.names import field_of, key_of_own
 from kinglet.plan.data import MORE, name_problem
 from kinglet.structured.blocks import Blocks
 from kinglet.structured.by_form import Structure, Value, is_within, read
@@ -216,4 +217,34 @@ def _of(
         form = {"equals": structure.equals}
     if isinstance(structure, Pairs):
         form = Signs(structure.between, structure.equals, structure.quote, open_values=structure.open_values).form
-    return Structured(structure.name, form, types, stamp, halves)
+    return named_apart(Structured(structure.name, form, types, stamp, halves))
+
+
+def named_apart(found: Structured, taken: Collection[str] = ()) -> Structured:
+    """The structure; a key that is called like a field which there is already has a field of another name.
+
+    Such is a key `log_id`, as the field of a key `id` would be called. taken: the fields of what stands in front.
+    """
+    names = found.form["names"] if isinstance(found.form, dict) and "names" in found.form else []
+    used, new = {*found.types, *names, *taken}, dict[str, str]()
+    for name in dict.fromkeys((*found.types, *names)):
+        bare = key_of_own(name) or name
+        if bare != name or name in taken:
+            new[name] = next(free for i in itertools.count(2) if (free := f"{bare}_{i}") not in used)
+            used.add(new[name])
+    if not new:
+        return found
+
+    def called(name: str | None) -> str | None:
+        return new.get(name, name) if name is not None else None
+
+    types = {new.get(name, name): kind for name, kind in found.types.items()}
+    halves = found.parted
+    if halves is not None:
+        date, clock = new.get(halves.date, halves.date), new.get(halves.clock, halves.clock)
+        halves = halves._replace(date=date, clock=clock, zone=called(halves.zone))
+    found = found._replace(types=types, stamp=called(found.stamp), parted=halves)
+    if isinstance(found.form, dict) and names:
+        return found._replace(form={**found.form, "names": [new.get(name, name) for name in names]})
+    keys = {new.get(name, name): key for name, key in found.keys.items()}
+    return found._replace(keys=keys | {field: found.keys.get(name, name) for name, field in new.items()})

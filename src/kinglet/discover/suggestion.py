@@ -12,9 +12,9 @@ import polars as pl
 from kinglet.discover.date_and_time import Parted
 from kinglet.discover.facts import Facts
 from kinglet.discover.structured import DIRECTIVE, Structured, structured
-from kinglet.discover.times import TextPlace, Times, format_of_time
+from kinglet.discover.syslog_heads import head_formats, stamp_of_message, syslog_head
+from kinglet.discover.times import TextPlace, Times, format_of_time, search_of
 from kinglet.discover.yaml_text import quoted, scalar
-from kinglet.mining.heads import LEVELS
 from kinglet.patterns.compiling import escape, to_regexes
 from kinglet.patterns.grammar import PatternError, escaped, parse
 from kinglet.timestamps.formats import parse_format
@@ -73,8 +73,6 @@ def _text(lines: Sequence[str]) -> Beginning:
 
 
 _ENOUGH = 0.95
-_MARKED = 0.8
-_ALMOST_ALL = 0.99
 _ACCESS = (
     '{client} {ident} {user} [{stamp:time}] "{request:text}" {status:int} {size}'
     '[[ "{referrer:text}" "{agent:text}"]][[ {others:rest}]]'
@@ -97,68 +95,6 @@ def access_pattern(raw: pl.Series) -> str | None:
     return of_addresses if share(of_addresses, raw) == share(_ACCESS, raw) else _ACCESS
 
 
-def syslog_head(raw: pl.Series) -> str | None:
-    """The head of syslog that nearly all events have."""
-    from kinglet.plan.syslog import HEADS, read_heads
-
-    probe = raw.head(4 * _PROBE)
-    for name in HEADS:
-        groups = read_heads(probe, name)
-        known = pl.DataFrame([frame["stamp"].alias(str(i)) for i, frame in enumerate(groups)])
-        if float(known.select(pl.any_horizontal(pl.all().is_not_null())).to_series().mean() or 0) < _ENOUGH:  # type: ignore[arg-type]
-            continue
-        # a stamp and a word could begin any line: a priority, or the names of a few applications, tell more
-        marked = pl.DataFrame(
-            [
-                (frame["priority"].is_not_null() | frame["app"].is_not_null()).alias(str(i))
-                for i, frame in enumerate(groups)
-            ]
-        )
-        share = float(marked.select(pl.any_horizontal(pl.all())).to_series().mean() or 0)  # type: ignore[arg-type]
-        hosts = pl.concat([frame["host"] for frame in groups]).drop_nulls()
-        doubled = max(_doubled(probe, frame["body"]) for frame in groups)
-        if share >= _MARKED and _are_hosts(hosts) and doubled < 1 - _ENOUGH:
-            return name
-    return None
-
-
-def _doubled(lines: pl.Series, bodies: pl.Series) -> float:
-    """How many lines go on with a second colon right behind that of the application, which names none then."""
-    frame = pl.DataFrame([lines.alias("line"), bodies.alias("body")]).drop_nulls()
-    front = pl.col("line").str.head(pl.col("line").str.len_chars() - pl.col("body").str.len_chars())
-    glued = frame.select(pl.col("body").str.starts_with(":") & front.str.ends_with(":")).to_series()
-    return float(glued.sum()) / max(len(lines), 1)
-
-
-def _are_hosts(names: pl.Series) -> bool:
-    """Whether what stands at the place of hosts could be such: no level, nothing in brackets or with a sign behind."""
-    bare = names.str.contains(r"^[0-9A-Za-z_][0-9A-Za-z_.:%-]*$") & ~names.str.ends_with(":")
-    levels = names.str.to_lowercase().is_in(list(LEVELS))
-    share = (bare & ~levels).mean()
-    return not isinstance(share, float) or share >= _ENOUGH
-
-
-def stamp_of_message(raw: pl.Series, head: str, stamps: Times) -> dict[str, str] | None:
-    """A rule for the stamp of messages behind a head of syslog, where it, and not a relay's, is the time of events."""
-    from kinglet.plan.syslog import read_heads
-
-    text, where = format_of_time(stamps), search_of(stamps, raw)
-    if text is None or where is None or raw.str.contains("\n", literal=True).any():
-        return None
-    of_head = pl.select(pl.coalesce([frame["stamp"] for frame in read_heads(raw, head)])).to_series()
-    other = (of_head != stamps.texts[0]).fill_null(True) & stamps.texts[0].is_not_null()
-    return {**where, "format": text} if float(other.mean() or 0) >= _ALMOST_ALL else None  # type: ignore[arg-type]
-
-
-def head_formats(raw: pl.Series, head: str) -> list[str]:
-    """The formats of the stamps that events with a head of syslog have."""
-    from kinglet.plan.syslog import read_heads
-
-    stamps = [read["stamp"] for read in read_heads(raw.head(4 * _PROBE), head)]
-    dated = pl.select(pl.coalesce(stamps)).to_series().drop_nulls().str.contains("^[0-9]")
-    return ["iso8601"] if dated.all() else ["rfc3164", "iso8601"] if dated.any() else ["rfc3164"]
-
-
 def _rule(key: str | None, stamps: Times, raw: pl.Series) -> str | None:
     """The time rule of events with structure: from a key of theirs, or where none holds the stamp from the text."""
     text = format_of_time(stamps)
@@ -172,25 +108,6 @@ def _rule(key: str | None, stamps: Times, raw: pl.Series) -> str | None:
     return f"time: {{{name}: {_key(value)}, format: {flow(text)}{date}}}"
 
 
-def search_of(stamps: Times, raw: pl.Series) -> dict[str, str] | None:
-    """Where a rule finds the stamps in the text of events: at the start, as the first, or behind what stands there."""
-    text = format_of_time(stamps)
-    if text is None:
-        return None
-    place, shape = stamps.where[0], f"({parse_format(text).shape})"
-    probe, found = raw.head(_PROBE), stamps.texts[0].head(_PROBE)
-    wanted = 0.9 * float(found.is_not_null().mean() or 0)  # type: ignore[arg-type]
-    for where, regex in (
-        ({"find": "start"}, f"^{shape}"),
-        ({"find": "anywhere"}, shape),
-        ({"after": place.before_regex}, f"{place.before_regex}{shape}"),
-    ):
-        taken = probe.str.extract(f"(?is){regex}")
-        if float((taken == found).fill_null(False).mean() or 0) >= wanted:  # type: ignore[arg-type]
-            return where
-    return None
-
-
 def _of_structure(found: Structured) -> Iterator[str]:
     """The one variant of a parser for JSON objects, pairs and the like."""
     if found.directives:
@@ -200,6 +117,8 @@ def _of_structure(found: Structured) -> Iterator[str]:
     if found.directives:
         yield f"  - {{name: directive, pattern: {flow(DIRECTIVE)}}}"
     yield f"  - name: any\n    {found.name}: {found.form if isinstance(found.form, str) else flow(found.form)}"
+    if found.keys:
+        yield f"    keys: {flow(dict(found.keys))}"
     if found.types:
         yield "    types:"
     for name, kind in found.types.items():

@@ -22,6 +22,7 @@ from kinglet.timestamps.stamps import INSTANT
 from kinglet.timestamps.stamps_in_text import format_of, has_date, stamps
 
 _PROBE = 1500
+_TRIED = 300
 _LONGEST = 3000  # characters of an event that are searched for places
 _MOST = 65_536  # and for what stands there
 _LABEL = re.compile(
@@ -102,6 +103,25 @@ def format_of_time(found: Times) -> str | None:
     except ValueError:
         return None
     return found.places[0].format
+
+
+def search_of(stamps: Times, raw: pl.Series) -> dict[str, str] | None:
+    """Where a rule finds the stamps in the text of events: at the start, as the first, or behind what stands there."""
+    text = format_of_time(stamps)
+    if text is None:
+        return None
+    place, shape = stamps.where[0], f"({parse_format(text).shape})"
+    probe, found = raw.head(_TRIED), stamps.texts[0].head(_TRIED)
+    wanted = 0.9 * float(found.is_not_null().mean() or 0)  # type: ignore[arg-type]
+    for where, regex in (
+        ({"find": "start"}, f"^{shape}"),
+        ({"find": "anywhere"}, shape),
+        ({"after": place.before_regex}, f"{place.before_regex}{shape}"),
+    ):
+        taken = probe.str.extract(f"(?is){regex}")
+        if float((taken == found).fill_null(False).mean() or 0) >= wanted:  # type: ignore[arg-type]
+            return where
+    return None
 
 
 def times(events: pl.Series, numbers: pl.Series, reference: datetime) -> Times:

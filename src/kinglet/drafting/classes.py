@@ -6,7 +6,7 @@ import re
 from typing import NamedTuple
 
 from kinglet.drafting.patterns import Slot
-from kinglet.mining.heads import LETTERS, some_are_levels
+from kinglet.mining.levels import LETTERS, MEANINGS, some_are_levels
 
 
 class _Class(NamedTuple):
@@ -109,15 +109,6 @@ _FAILURE = re.compile(
     r"\b(?:fail|den(?:y|ied)|reject|refus|invalid|error|unable|cannot|could not|timed? ?out|abort|block|bad\b|unknown)",
     re.I,
 )
-_LEVELS = {
-    "Critical": "crit|crt|critical|alert",
-    "Fatal": "fatal|ftl|emerg|emergency|panic",
-    "High": "error|erro|err|severe|fail",
-    "Medium": "warn|wrn|warning",
-    "Low": "notice|ntc",
-    "Informational": "info|inf|information|informational|debug|debg|dbug|dbg|trace|trce|trc|verbose|fine|finer|finest|"
-    "config|ok",
-}
 
 
 class Suggested(NamedTuple):
@@ -200,6 +191,10 @@ def _paths(caption: str, slots: list[Slot], outer: list[Slot]) -> dict[str, str]
     return out
 
 
+_MEANINGS = {**MEANINGS, "ok": "Informational"}
+"""What words mean where others beside them tell that they are levels: `ok` alone is none."""
+
+
 def severities(slot: Slot) -> dict[str, str]:
     """What the words of a level mean, as far as they are known; nothing where they are none."""
     out: dict[str, str] = {}
@@ -207,7 +202,6 @@ def severities(slot: Slot) -> dict[str, str]:
     of_letters = all(len(word) == 1 for word in words) and set(words) & {"E", "W"}
     for text in words:
         word = LETTERS.get(text, text) if of_letters else text
-        meant = next((name for name, regex in _LEVELS.items() if re.fullmatch(regex, word, re.IGNORECASE)), None)
-        if meant is not None:
-            out[text] = meant
+        if word.lower() in _MEANINGS:
+            out[text] = _MEANINGS[word.lower()]
     return out if len(out) == len(words) or some_are_levels(words) else {}

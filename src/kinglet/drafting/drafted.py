@@ -147,6 +147,10 @@ def _general(work: Work, why: str) -> tuple[pl.DataFrame, Parser]:
     shape = work.shape
     shape.envelope, shape.structure, shape.syslog, shape.kind, shape.types = None, None, None, None, {}
     shape.parameters = []
+    if shape.time is not None:  # without fields, there is none to take a date or a zone from
+        of_fields = {key for key, item in shape.time.items() if isinstance(item, dict)}
+        shape.time = {key: item for key, item in shape.time.items() if key not in of_fields}
+        shape.time |= {"date": ["previous", "file"]} if "date" in of_fields else {}
     text = Slot("text", "rest", [])
     shape.variants = [Variant("any", Written([text], [text], []), list(range(len(work.raw))))]
     work.doubt(Doubt("messages", f"no pattern could be written: {why}", "report the log"))

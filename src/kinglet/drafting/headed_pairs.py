@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from kinglet.discover.pair_signs import Found, pair_signs
 from kinglet.discover.structured import Structured, structure_in
-from kinglet.discover.suggestion import syslog_head
+from kinglet.discover.syslog_heads import syslog_head
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.naming import Names
 from kinglet.drafting.patterns import Slot, Written
@@ -38,17 +38,15 @@ def headed_pairs(work: Work) -> Structured | None:
             return structure_in(found.signs.reader, bodies, work.found.reference)
     texts = raw.to_list()
     found = pair_signs(texts, behind_heads=True)
-    made = _behind_text(work, texts, found) if found is not None else None
-    if made is None or (_come_and_go(found) is None and not _has_date_of_its_own(work, made[1])):
+    told = _come_and_go(found) is not None
+    time = format_of_time(work.found.stamps)
+    if found is None or (not told and time is not None and parse_format(time).has_date):
         return None
+    made = _behind_text(work, texts, found)
+    if made is None or (not told and made[1].parted is None):
+        return None  # patterns read it; but a date that stands in a pair by itself they would not
     work.shape.envelope, structure = made
     return structure
-
-
-def _has_date_of_its_own(work: Work, structure: Structured) -> bool:
-    """Whether the date of the events' times stands in a pair by itself, where a pattern would not read it."""
-    text = format_of_time(work.found.stamps)
-    return structure.parted is not None and (text is None or not parse_format(text).has_date)
 
 
 def _come_and_go(found: Found | None) -> Found | None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from kinglet.discover.row_signs import ALIGNED, DRAWN_LINE, PROBE, Rows, rows_in, values_of
 from kinglet.discover.structured import Structured, structure_in
-from kinglet.discover.suggestion import syslog_head
+from kinglet.discover.syslog_heads import syslog_head
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.naming import Names, plain_name
 from kinglet.drafting.patterns import Slot, written

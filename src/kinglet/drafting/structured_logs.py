@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 
 import polars as pl
 
 from kinglet.discover.date_and_time import Parted, parted
-from kinglet.discover.structured import DIRECTIVE, Structured, structured
-from kinglet.discover.suggestion import search_of
-from kinglet.discover.times import format_of_time
+from kinglet.discover.structured import DIRECTIVE, Structured, named_apart, structured
+from kinglet.discover.times import format_of_time, search_of
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import written
 from kinglet.drafting.shape import Aside, Variant
@@ -19,7 +18,7 @@ from kinglet.drafting.text_logs import OF_SYSLOG, stamps_in, time_of
 from kinglet.drafting.work import SAMPLE, Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import mine
-from kinglet.names import field_of, key_of_own
+from kinglet.names import field_of
 from kinglet.parser import Parser
 
 _WORDY = 0.5
@@ -85,7 +84,7 @@ def keys(work: Work, found: Structured) -> tuple[pl.DataFrame, Parser]:
 
 def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[pl.DataFrame, Parser]:
     """Drafts fields for the keys of a structure; told_apart: a variant for each value of the key that tells."""
-    found = _with_names(found, OF_SYSLOG if work.shape.syslog is not None else ())
+    found = named_apart(found, OF_SYSLOG) if work.shape.syslog is not None else found
     if found.parted is not None:
         _by_halves(work, found.parted)
     everything = list(range(len(work.raw)))
@@ -117,25 +116,6 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     else:
         work.shape.variants[0].fields = slots_of(list(found.types), types)
     return work.proved()
-
-
-def _with_names(found: Structured, taken: Collection[str]) -> Structured:
-    """The structure; a key that is called like a field which there is already has a field of another name.
-
-    Such is a key `log_id`, as the field of a key `id` would be called. taken: the fields of what stands in front.
-    """
-    names = found.form.get("names", ()) if isinstance(found.form, dict) else ()
-    own = {name: key_of_own(name) or name for name in (*found.types, *names)}
-    new = {name: f"{bare}_2" for name, bare in own.items() if bare != name or name in taken}
-    if not new:
-        return found
-    types = {new.get(name, name): kind for name, kind in found.types.items()}
-    found = found._replace(stamp=new.get(found.stamp, found.stamp) if found.stamp is not None else None)
-    if isinstance(found.form, dict) and "names" in found.form:
-        return found._replace(
-            types=types, form={**found.form, "names": [new.get(name, name) for name in found.form["names"]]}
-        )
-    return found._replace(types=types, keys={field: name for name, field in new.items()})
 
 
 _STAND_INS = ("-", "--", "N/A", "n/a", "NULL", "null", "(null)", "None", "nil")

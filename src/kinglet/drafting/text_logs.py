@@ -9,7 +9,8 @@ from typing import Any, NamedTuple
 import polars as pl
 
 from kinglet.discover.report import StampPlace
-from kinglet.discover.suggestion import access_pattern, head_formats, stamp_of_message, syslog_head
+from kinglet.discover.suggestion import access_pattern
+from kinglet.discover.syslog_heads import head_formats, read_heads, stamp_of_message, syslog_head
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.classes import severities
 from kinglet.drafting.naming import Names, plain_name, variant_name
@@ -24,7 +25,6 @@ from kinglet.mining.parts import Literal, Varying
 from kinglet.parser import Parser
 from kinglet.patterns.grammar import parse
 from kinglet.patterns.grammar import slots as in_pattern
-from kinglet.plan.syslog import read_heads
 from kinglet.structured.structured_data import StructuredData
 from kinglet.timestamps.formats import parse_format
 
@@ -257,7 +257,7 @@ def named_in_head(parts: Sequence[object]) -> None:
         behind = parts[i + 1 : i + 4]
         if severities(part):
             call(part, "level")
-        elif i == 1 and parts[0] == "<" and part.type == "int" and str(parts[2])[:1] == ">":
+        elif parts[:i] == ["<"] and part.type == "int" and behind and str(behind[0]).startswith(">"):
             call(part, "priority")
         elif len(behind) == 3 and behind[0] == "[" and isinstance(behind[1], Slot) and behind[1].type == "int":
             call(part, "app")

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import polars as pl
 
+from kinglet.discover.syslog_heads import read_heads
 from kinglet.drafting.patterns import Slot, Written, regex_of
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.patterns.grammar import escaped
-from kinglet.plan.syslog import read_heads
 
 _PROBED = 2000
 _SURE = 3

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from typing import NamedTuple
 
 from kinglet.mining.cells import ADDRESS, COLOURING, NAME, NUMBER, TIME, Cells, is_value, is_word, value
+from kinglet.mining.levels import LEVELS, are_levels
 
 _ALL = 0.97
 """So many lines have to agree in what a cell of the head looks like."""
@@ -18,56 +19,8 @@ _STRAYS = 0.004
 """So many lines may part from the others behind their stamp; where more do, the head ends."""
 _NEAR = 7
 _SHARED = 0.1
-LEVELS = frozenset(
-    [
-        "trace",
-        "debug",
-        "info",
-        "information",
-        "informational",
-        "notice",
-        "warn",
-        "warning",
-        "error",
-        "err",
-        "crit",
-        "critical",
-        "alert",
-        "emerg",
-        "emergency",
-        "fatal",
-        "severe",
-        "verbose",
-        "fine",
-        "finer",
-        "finest",
-        "config",
-        "panic",
-        "audit",
-        "success",
-        "failure",
-        # as they are often cut to three or four letters
-        "trc",
-        "trce",
-        "dbug",
-        "fail",
-        "dbg",
-        "debg",
-        "inf",
-        "ntc",
-        "wrn",
-        "erro",
-        "crt",
-        "ftl",
-    ]
-)
-LETTERS = {word[0].upper(): word for word in (
-    "trace", "verbose", "debug", "info", "notice", "warning", "error", "critical", "alert", "fatal"
-)}  # fmt: skip
-"""Levels of one letter, and the words that they stand for."""
 _NAMES = (value(NAME), value(ADDRESS))
 _BRACKETS = ("[]", "()", "<>")
-_MOST_LEVELS = 10
 
 
 Line = tuple[tuple[str, ...], tuple[str, ...]]
@@ -159,30 +112,7 @@ def look_of(keys: tuple[str, ...], i: int) -> str:
 
 def _is_sure(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:
     """Whether words are those that levels are called by, or stand between signs in all lines."""
-    return _are_levels(words, len(lines)) or (_closed(lines, i) and 1 < len(words) <= _FEW)
-
-
-def _are_levels(words: Counter[str], lines: int) -> bool:
-    """Whether words are those that levels are called by, or few in capitals of which several are.
-
-    A program may have a level of its own name beside the usual ones.
-    """
-    usual = [word.strip() for word, count in words.items() if count > 0.02 * lines]
-    if usual and all(word.lower() in LEVELS for word in usual):
-        return True
-    return some_are_levels({word.strip() for word in words})
-
-
-def some_are_levels(words: Collection[str]) -> bool:
-    """Whether some of few words are those that levels are called by: the others are levels too.
-
-    All are in capitals, or all are letters.
-    """
-    if not 1 < len(words) <= _MOST_LEVELS:
-        return False
-    if all(len(word) == 1 and word.isalpha() for word in words):
-        return 2 * sum(word in LETTERS for word in words) >= len(words) and sum(word in LETTERS for word in words) > 1
-    return any(word.lower() in LEVELS for word in words) and all(word.isupper() for word in words)
+    return are_levels(words, len(lines)) or (_closed(lines, i) and 1 < len(words) <= _FEW)
 
 
 def _is_of_head(lines: Sequence[Line], i: int, words: Counter[str]) -> bool:

@@ -11,8 +11,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-import polars as pl
-
 from kinglet.patterns.compiling import escape
 
 
@@ -37,18 +35,6 @@ def head_of(form: str, apps: Sequence[str] = ()) -> Head:
     regexes = [regex for regex in head.regexes if "(?P<app>" in regex]
     regexes = [regex.replace(_or_nil("app"), named).replace(_APP, named) for regex in regexes]
     return head._replace(regexes=tuple(regex.replace(_NO_LEVEL, _HOST) for regex in regexes))
-
-
-def read_heads(lines: pl.Series, form: str) -> list[pl.DataFrame]:
-    """Of each regex of a head its groups in the lines that no regex before it reads; null in the others."""
-    found: list[pl.DataFrame] = []
-    left = lines
-    for regex in HEADS[form].regexes:
-        frame = left.str.extract_groups(regex).struct.unnest()
-        missing = [pl.lit(None, dtype=pl.String).alias(name) for name in _OLD if name not in frame.columns]
-        found.append(frame.with_columns(missing))
-        left = left.to_frame().select(pl.when(frame["stamp"].is_null()).then(pl.col(left.name))).to_series()
-    return found
 
 
 _PRIORITY = r"<(?P<priority>[0-9]{1,3})>"
@@ -84,6 +70,8 @@ _DATED = (
 _OLD = {"priority": "int", "stamp": "text", "host": "text", "app": "text", "pid": "text", "body": "text"}
 _NEW = {**_OLD, "msgid": "text", "data_text": "text"}
 
+FIELDS = tuple(_OLD)
+"""The groups that every head may have."""
 HEADS: Mapping[str, Head] = {
     "rfc5424": Head((_RFC5424,), _NEW, "data_text"),
     "rfc3164": Head((*_RFC3164, _DATED), _OLD, None),
