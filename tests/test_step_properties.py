@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import csv
 import functools
 import html
@@ -19,6 +20,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
+from kinglet.columns.escapes import FORMS
 from kinglet.cutting.cutter import EventBatch
 from kinglet.errors import Place
 from kinglet.expressions.compiling import sql
@@ -165,6 +167,8 @@ class AgainstPython(InFolder):
             "html": html.escape(text),
             "percent": quote(text, safe=" "),
             "c": octets,
+            "hex": text.encode().hex() if text else '""',
+            "base64": base64.b64encode(text.encode(), b"-_" if upper else None).decode().rstrip("=" if upper else ""),
         }
         for form, escaped in written.items():
             frame, faults = Unescape(("x",), form).act(pl.DataFrame({"x": [escaped, None]}), None, NOW)
@@ -174,12 +178,57 @@ class AgainstPython(InFolder):
                 event = self.TYPED[form].parse(iter([f"<{escaped}>"])).events.row(0, named=True)
                 self.assertEqual((text, "complete"), (event["x"], event["state"]), (form, escaped))
 
+    OBJECTS = st.dictionaries(st.sampled_from(["a", "b:", 'c"', "d"]), st.text('ab":,{}\\', max_size=4), max_size=3)
+
+    @given(OBJECTS, OBJECTS, OBJECTS)
+    @examples(60)
+    def test_keys_without_names_are_put_together(
+        self, outer: dict[str, str], inner: dict[str, str], field: dict[str, str]
+    ) -> None:
+        """Of an envelope, of what it holds, and of a field that is read again; a key of two is a fault."""
+        whole = json.dumps(outer | {"text": json.dumps(inner | {"field": json.dumps(field)})})
+        event = self.LAYERS.parse(iter([whole])).events.row(0, named=True)
+        faults = ["repeated-key"] * bool(outer.keys() & inner)
+        faults += ["repeated-key:field"] * bool(field.keys() & (outer | inner))
+        self.assertEqual(outer | inner | field, json.loads(event["more"] or "{}", object_pairs_hook=self.once))
+        self.assertEqual(faults, event["faults"])
+
+    def once(self, pairs: list[tuple[str, str]]) -> dict[str, str]:
+        """An object, each of whose keys stands in it once."""
+        self.assertEqual(len(pairs), len(dict(pairs)))
+        return dict(pairs)
+
+    LAYERS: ClassVar = kinglet.load(
+        HEAD + "envelope: {json: true, keys: {body: text}, types: {body: text}}\n"
+        "variants: [{name: any, json: true, types: {field: text}}]\nsteps:\n  - parse: {field: field, json: true}\n"
+    )
+
+    def test_what_is_read_again_takes_nothing_away(self) -> None:
+        """What a second reading does not find stays; what is bad in it is none, and a fault."""
+        parser = kinglet.load(
+            HEAD + "variants: [{name: any, pattern: '{user:word} {n:int} {text:rest}'}]\n"
+            "steps:\n  - parse: {field: text, pattern: 'as[[ {user:word}]][[ on {n:int}]]', optional: true}\n"
+        )
+        events = parser.parse(
+            [
+                "amadi 4 as",
+                "amadi 4 as pires on 5",
+                "amadi 4 as pires",
+                "amadi 4 as on 99999999999999999999",
+                "amadi 4 x",
+            ]
+        ).events
+        self.assertEqual(
+            [("amadi", 4), ("pires", 5), ("pires", 4), ("amadi", None), ("amadi", 4)], events["user", "n"].rows()
+        )
+        self.assertEqual([[], [], [], ["bad-value:n"], []], events["faults"].to_list())
+
     TYPED: ClassVar = {
         form: kinglet.load(
             HEAD + f"types: {{e: {{regex: '(?s:.+)', unescape: {form}}}}}\n"
             "events: nul\nvariants: [{name: any, pattern: '<{x:e}>'}]\n"
         )
-        for form in ("json", "html", "percent", "c")
+        for form in FORMS
     }
 
     def test_a_type_with_escapes_is_text(self) -> None:
@@ -196,6 +245,10 @@ class AgainstPython(InFolder):
             ("c", r"\q \101 \u00e9 \t", "\\q A é \t"), ("c", r"\xff", None), ("c", r"\777", None),
             ("json", r"\q", None),
             ("json", r"\ud800", None), ("percent", "100% %zz %41", "100% %zz A"), ("percent", "%ff", None),
+            ("hex", '"41"', "41"), ("hex", "(null)", "(null)"), ("hex", "414", "414"),
+            ("hex", "C3A4", "ä"), ("hex", "C3", None),
+            ("base64", "aGk", "hi"), ("base64", "aGk=", "hi"), ("base64", "a", None), ("base64", "/w==", None),
+            ("base64", "a-+b", None), ("base64", "aG k", None),
             ("html", "&nothing &nosuch; &amp; &lt;b&#62;", "&nothing &nosuch; & <b>"),
         ):  # fmt: skip
             frame, faults = Unescape(("x",), form).act(pl.DataFrame({"x": [text]}), None, NOW)

@@ -284,7 +284,7 @@ class Wrong(InFolder):
             "  - find: {field: user, pattern: 'a={n:int}', to: code}\n": "whole number, and this gives a list",
             "  - find: {field: code, pattern: 'a={n:int}', to: x}\n": "`code` is a whole number; this reads text",
             "  - unescape: {fields: code, as: c}\n": "`code` is a whole number; this reads text",
-            "  - unescape: {fields: user, as: cc}\n": "must be 'c', 'json', 'percent' or 'html'",
+            "  - unescape: {fields: user, as: cc}\n": "must be 'c', 'json', 'percent', 'html', 'hex' or 'base64'",
             "  - measure: {values: {a: user}}\n": "`user` is text; measure numbers",
             "  - parse: {field: user}\n": "needs a way to read",
             "  - parse: {field: user, pattern: '{code:word}'}\n": "`code` is a whole number, and this gives text",

@@ -83,6 +83,7 @@ def main() -> None:
     from kinglet.errors import KingletError, ParserFileError, printable
 
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")  # none is wanted, and looking for them takes time
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # none is wanted, and they take processors
     gc.disable()  # until a command does work that outlives it: imports only make what stays
     try:
         status = commands.main(prog_name="kinglet", standalone_mode=False)

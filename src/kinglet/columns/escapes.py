@@ -1,7 +1,10 @@
-"""Escapes in text as what they stand for: of C, of JSON (RFC 8259), percent (RFC 3986), references of HTML."""
+"""Text written in other signs, as what they stand for: escapes of C, of JSON (RFC 8259), percent (RFC 3986), references
+of HTML, base 16 and base 64 (RFC 4648).
+"""
 
 from __future__ import annotations
 
+import base64
 import html
 import json
 import re
@@ -12,11 +15,15 @@ import polars as pl
 
 _C = re.compile(r"\\(?:x([0-9A-Fa-f]{2})|([0-7]{1,3})|u([0-9A-Fa-f]{4})|U([0-9A-Fa-f]{8})|([abefnrtv\\'\"?]))")
 _REFERENCE = re.compile(r"&(?:#[0-9]{1,7}|#[xX][0-9A-Fa-f]{1,6}|[A-Za-z][A-Za-z0-9]{1,31});")
+_DIGITS = re.compile("(?:[0-9A-Fa-f]{2})+")
+_URL = re.compile("[-_]")
 _SIGNS = dict(zip("abefnrtv\\'\"?", "\a\b\x1b\f\n\r\t\v\\'\"?", strict=True))
 
 
 def has_escapes(text: pl.Series, form: str) -> pl.Series:
     """Which texts may have escapes of a form."""
+    if form in _WHOLE:
+        return text.is_not_null()
     sign = {"percent": "%", "html": "&"}.get(form, "\\")
     return text.str.contains(sign, literal=True).fill_null(False)
 
@@ -27,14 +34,15 @@ def unescaped(text: pl.Series, form: str) -> pl.Series:
     if not escaped.any():
         return text
     # few texts are different: each is read once
-    known = {value: _meant(value, FORMS[form]) for value in text.filter(escaped).unique().to_list()}
+    known = {value: meaning(value, form) for value in text.filter(escaped).unique().to_list()}
     meant = text.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
     return text.zip_with(~escaped, meant)
 
 
-def _meant(text: str, read: Callable[[str], str]) -> str | None:
+def meaning(text: str, form: str) -> str | None:
+    """What one text means in a form; None where its escapes are none, or give no UTF-8."""
     try:
-        return read(text)
+        return FORMS[form](text)
     except ValueError:  # UnicodeDecodeError and JSONDecodeError are such
         return None
 
@@ -74,9 +82,27 @@ def _of_html(text: str) -> str:
     return _REFERENCE.sub(lambda match: html.unescape(match[0]), text)
 
 
+def _of_hex(text: str) -> str:
+    """Digits as bytes. Text in double quotes is itself, and so is what is no digits, such as `(null)`."""
+    if len(text) > 1 and text[0] == text[-1] == '"':
+        return text[1:-1]
+    return bytes.fromhex(text).decode() if _DIGITS.fullmatch(text) else text
+
+
+def _of_base64(text: str) -> str:
+    """In either alphabet, with or without what fills up the end."""
+    bare = text.rstrip("=")
+    return base64.b64decode(
+        bare + "=" * (-len(bare) % 4), altchars=b"-_" if _URL.search(bare) else None, validate=True
+    ).decode()
+
+
 FORMS: Mapping[str, Callable[[str], str]] = {
     "c": _of_c,
     "json": _of_json,
     "percent": _of_percent,
     "html": _of_html,
+    "hex": _of_hex,
+    "base64": _of_base64,
 }
+_WHOLE = ("hex", "base64")

@@ -32,19 +32,33 @@ def columns(
 ) -> tuple[pl.DataFrame, dict[str, pl.Series]]:
     """A column for each named value, and for those that cannot be computed in some rows, these rows."""
     try:
-        return frame.select_seq(value.alias(name) for name, value, _ in values), {}
+        found = frame.select_seq(value.alias(name) for name, value, _ in values)
+        return _whole(frame, found, values), {}
     except _WRONG:
-        found: list[pl.Series] = []
+        alone: list[pl.Series] = []
         wrong: dict[str, pl.Series] = {}
         for name, value, dtype in values:
             series, bad = column(frame, value, dtype)
-            found.append(series.alias(name))
+            alone.append(series.alias(name))
             if bad is not None:
                 wrong[name] = bad
-        return pl.DataFrame(found), wrong
+        return pl.DataFrame(alone), wrong
 
 
 def _exactly(frame: pl.DataFrame, value: pl.Expr, dtype: pl.DataType) -> pl.Series:
-    found = frame.select_seq(value.alias("")).to_series()
-    found = found if len(found) == frame.height else found.new_from_index(0, frame.height)
-    return found if found.dtype == dtype or dtype == pl.Null else found.cast(dtype)
+    return _whole(frame, frame.select_seq(value.alias("")), [("", value, dtype)]).to_series()
+
+
+def _whole(
+    frame: pl.DataFrame, found: pl.DataFrame, values: Sequence[tuple[str, pl.Expr, pl.DataType]]
+) -> pl.DataFrame:
+    """Constants alone as a value for each row, and all of the types that are said."""
+    if found.height != frame.height:
+        found = pl.DataFrame([column.new_from_index(0, frame.height) for column in found])
+    kinds = found.dtypes
+    casts = [
+        pl.col(name).cast(dtype)
+        for (name, _, dtype), kind in zip(values, kinds, strict=True)
+        if kind != dtype and dtype != pl.Null
+    ]
+    return found.with_columns_seq(casts) if casts else found

@@ -7,6 +7,7 @@ import re
 import string
 from collections.abc import Callable
 
+from kinglet.columns.escapes import meaning
 from kinglet.generating.walk import text_of
 from kinglet.patterns.types import SlotType
 from kinglet.regex.for_python import for_python
@@ -141,5 +142,7 @@ def is_value(kind: SlotType, text: str) -> bool:
         return kind.valid is None or re.fullmatch(for_python(kind.valid).pattern, text) is not None
     valid = kind.valid or kind.shape
     if valid and re.fullmatch(for_python(valid).pattern, text) is None:
+        return False
+    if kind.escapes and meaning(text, kind.escapes) is None:
         return False
     return not (kind.low is not None and not (text.isdigit() and kind.low <= int(text) <= (kind.high or int(text))))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
 
 import polars as pl
 
@@ -54,40 +55,83 @@ def _where(step: StepPlan, frame: pl.DataFrame) -> tuple[pl.Series | None, Fault
     return None if where.all() else where, faults
 
 
-def selected(
-    frame: pl.DataFrame, expression: Expression, needs: Needs, blamed: str | None = None
-) -> tuple[pl.Series, Faults]:
-    """The value of an expression for each event, fields that they lack being null, and the events in which it fails.
+class Asked(NamedTuple):
+    """An expression, the fields that it uses, and the field that a fault of it names.
 
-    blamed: the field that the fault names; that which a failing piece reads unless given.
+    blamed: that which a failing piece reads unless given.
     """
-    missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in needs if name not in frame.columns]
-    known = frame.with_columns_seq(missing).with_columns_seq(pl.col("state").cast(pl.String))
-    found, wrong = evaluating.column(known, expression.value, expression.dtype)
+
+    expression: Expression
+    needs: Needs
+    blamed: str | None = None
+
+
+Answer = tuple[pl.Series, Faults]
+"""The value of an expression for each event, fields that they lack being null, and the events in which it fails."""
+
+
+def selected(frame: pl.DataFrame, expression: Expression, needs: Needs, blamed: str | None = None) -> Answer:
+    """What one expression gives."""
+    (answer,) = answers(frame, [Asked(expression, needs, blamed)])
+    return answer
+
+
+def answers(frame: pl.DataFrame, asked: Sequence[Asked]) -> list[Answer]:
+    """What expressions give, of events as they are before any of them."""
+    # speed: what reads only fields that none of the events has is the same for all
+    alike = [frame.height > 1 and not any(name in frame.columns for name, _ in one.needs) for one in asked]
+    first = iter(_answers(frame.head(1), [one for one, same in zip(asked, alike, strict=True) if same]))
+    others = iter(_answers(frame, [one for one, same in zip(asked, alike, strict=True) if not same]))
+    return [_for_all(next(first), frame.height) if same else next(others) for same in alike]
+
+
+def _for_all(answer: Answer, height: int) -> Answer:
+    value, bad = answer
+    return value.new_from_index(0, height), [(name, mask.new_from_index(0, height)) for name, mask in bad]
+
+
+def _answers(frame: pl.DataFrame, asked: Sequence[Asked]) -> list[Answer]:
+    if not asked:
+        return []
+    needs = {name: dtype for one in asked for name, dtype in one.needs if name not in frame.columns}
+    missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in needs.items()]
+    known = frame.with_columns_seq(*missing, pl.col("state").cast(pl.String))
+    # speed: all in one go
+    values = [
+        (f"{number}:{test}", value, dtype)
+        for number, one in enumerate(asked)
+        for test, (value, dtype) in enumerate(
+            [(one.expression.value, one.expression.dtype), *((test, pl.Boolean()) for _, test in one.expression.fails)]
+        )
+    ]
+    found, wrong = evaluating.columns(known, values)
+    return [_answer(found, wrong, one, str(number)) for number, one in enumerate(asked)]
+
+
+def _answer(found: pl.DataFrame, wrong: Mapping[str, pl.Series], asked: Asked, number: str) -> Answer:
+    expression, blamed = asked.expression, asked.blamed
     masks: dict[str, pl.Series] = {}
-    for name, test in expression.fails:
-        mask, _ = evaluating.column(known, test, pl.Boolean())
-        fault = f"bad-value:{blamed or name}"
-        masks[fault] = masks[fault] | mask.fill_null(False) if fault in masks else mask.fill_null(False)
-    if wrong is not None:
+    for test, (name, _) in enumerate(expression.fails, 1):
+        mask, fault = found[f"{number}:{test}"].fill_null(False), f"bad-value:{blamed or name}"
+        masks[fault] = masks[fault] | mask if fault in masks else mask
+    bad = wrong.get(f"{number}:0")
+    if bad is not None:
         fault = f"bad-value:{blamed or next(iter(expression.names), 'value')}"
-        masks[fault] = masks[fault] | wrong if fault in masks else wrong
-    return found, list(masks.items())
+        masks[fault] = masks[fault] | bad if fault in masks else bad
+    return found[f"{number}:0"].alias(""), list(masks.items())
 
 
-def computed(
-    frame: pl.DataFrame, where: pl.Series | None, expression: Expression, needs: Needs, field: str
-) -> tuple[pl.Series, Faults]:
-    """The value of an expression where a step is done, null elsewhere; field: that it is for, which a fault names.
+def computed(frame: pl.DataFrame, where: pl.Series | None, asked: Sequence[Asked]) -> list[Answer]:
+    """What expressions give where a step is done, null elsewhere.
 
     Events to which it is not done are not computed: a condition guards its step.
     """
     if where is None:
-        return selected(frame, expression, needs, field)
-    rows = where.arg_true()
-    value, bad = selected(rows_where(frame, where), expression, needs, field)
-    return _at(rows, value, frame.height), [
-        (name, _at(rows, mask, frame.height).fill_null(False)) for name, mask in bad
+        return answers(frame, asked)
+    rows, height = where.arg_true(), frame.height
+    return [
+        (_at(rows, value, height), [(name, _at(rows, mask, height).fill_null(False)) for name, mask in bad])
+        for value, bad in answers(rows_where(frame, where), asked)
     ]
 
 

@@ -336,7 +336,7 @@ class EventMapping(Section):
     )
 
 
-Escapes = Literal["c", "json", "percent", "html"]
+Escapes = Literal["c", "json", "percent", "html", "hex", "base64"]
 
 
 class OwnType(Section):

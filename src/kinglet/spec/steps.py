@@ -86,7 +86,8 @@ class Unescape(Section):
 
     fields: FieldNames
     as_: Escapes = Field(
-        alias="as", description="c: \\n, \\xHH, \\uXXXX; json: as in its strings; percent: %HH; html: &amp;"
+        alias="as",
+        description="c: \\n, \\xHH, \\uXXXX; json: as in its strings; percent: %HH; html: &amp;; hex, base64: bytes",
     )
 
 

@@ -9,6 +9,7 @@ from datetime import datetime
 import polars as pl
 
 from kinglet.columns.faults import Faults
+from kinglet.columns.merging import merged
 from kinglet.columns.put import put
 from kinglet.cutting.cutter import EventBatch
 from kinglet.errors import parts_of
@@ -16,7 +17,6 @@ from kinglet.plan.data import MORE, Plan, Reading
 from kinglet.plan.readings import read_form
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.extraction.read import read_fields
-from kinglet.runtime.steps import placed
 from kinglet.source.logs import Source
 from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
@@ -46,6 +46,8 @@ class ParseAgain(Action):
             return frame, []
         there = frame[self.name].is_not_null() if where is None else where & frame[self.name].is_not_null()
         rows = there.arg_true()
+        if not len(rows):
+            return frame, []
         texts = frame[self.name][rows]
         near = reference[frame["#source"][rows]] if isinstance(reference, pl.Series) else reference
         found = read_fields(self.reading, texts, near, self.times)
@@ -58,11 +60,10 @@ class ParseAgain(Action):
         hit = rows.filter(found.matched)
         no = pl.Series([False]).new_from_index(0, frame.height)
         for column in found.values.get_columns():
-            whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
-            value = put(whole, hit, column)
-            if column.name == MORE and MORE in frame.columns:
-                value = value.zip_with(value.is_not_null(), frame[MORE])
-            frame = placed(frame, column.name, value, put(no, hit, True))
+            frame, more = _with(
+                frame, column, hit, self.name, [bad for name, bad in found.faults if name == _bad(column)]
+            )
+            faults += more
         faults += [(name, put(no, hit.filter(bad), True)) for name, bad in found.faults]
         return frame, faults
 
@@ -119,13 +120,12 @@ class Hand(Action):
         batch = EventBatch((Source(self.name, moment),), texts)
         events = parse_batch(self.plan, batch, Options(moment)).events()
         no = pl.Series([False]).new_from_index(0, frame.height)
-        mine = put(no, rows, True)
+        faults: Faults = []
         for column in (*(events[name] for name in self.plan.fields), events["variant"].alias(self.name + VARIANT)):
-            whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
-            frame = placed(frame, column.name, put(whole, rows, column), mine)
+            frame, more = _with(frame, column, rows, self.name, [events["faults"].list.contains(_bad(column))])
+            faults += more
         times = pl.Series("time", [None], dtype=events.schema["time"]).new_from_index(0, frame.height)
         frame = frame.with_columns_seq(pl.coalesce("time", put(times, rows, events["time"])))
-        faults: Faults = []
         for fault in events["faults"].explode().drop_nulls().unique(maintain_order=True):
             if not self.optional or fault != "no-match":
                 bad = rows.filter(events["faults"].list.contains(fault))
@@ -153,6 +153,31 @@ class Hand(Action):
         return (before - {*self.gives}) | self.plan.json
 
 
+def _with(
+    frame: pl.DataFrame, column: pl.Series, rows: pl.Series, name: str, bad: list[pl.Series]
+) -> tuple[pl.DataFrame, Faults]:
+    """Events with values that were read from a field, at some rows; one not given stays what it was, unless bad.
+
+    Keys without names join those that are there.
+    """
+    if column.name not in frame.columns:
+        whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
+        return frame.with_columns_seq(put(whole, rows, column)), []
+    before = frame[column.name]
+    if column.name == MORE:
+        found = merged([before[rows], column])
+        text, repeated = found.text, put(pl.Series([False]).new_from_index(0, frame.height), rows, found.repeated)
+        return frame.with_columns_seq(put(before, rows, text).alias(MORE)), [(f"repeated-key:{name}", repeated)]
+    given = column.is_not_null()
+    for mask in bad:
+        given = given | mask
+    return frame.with_columns_seq(put(before, rows.filter(given), column.filter(given)).alias(column.name)), []
+
+
+def _bad(column: pl.Series) -> str:
+    return f"bad-value:{column.name}"
+
+
 def _by_moment(frame: pl.DataFrame, rows: pl.Series, reference: Reference) -> Iterator[tuple[datetime, pl.Series]]:
     """Events by the reference of their logs."""
     if not isinstance(reference, pl.Series):
@@ -178,10 +203,21 @@ def parse(context: StepContext, form: forms.ParseAgain) -> Action | None:
         for name, dtype in hand.fields({form.field: pl.String()}, True).items():
             if name != form.field:
                 context.free(("parse", "parser"), name, dtype)
+        _put_together(context, ("parse", "parser"), hand)
         return hand
     reading = read_form(context.work, (*context.path, "parse"), form, {})
     if reading is None:
         return None
     for field in reading.every_field:
         context.free(("parse",), field.name, field.dtype)
-    return ParseAgain(form.field, reading, form.optional, context.work.bare)
+    again = ParseAgain(form.field, reading, form.optional, context.work.bare)
+    _put_together(context, ("parse",), again)
+    return again
+
+
+def _put_together(context: StepContext, key: tuple[str, ...], action: Action) -> None:
+    """Reports where keys without a name would be put together with a text, or in its place."""
+    if MORE in action.gives and MORE in context.types and (MORE in context.json) != (MORE in action.json(frozenset())):
+        kinds = ("keys that have no name", "a text")
+        before, given = kinds if MORE in context.json else kinds[::-1]
+        context.report(key, f"`{MORE}` is {before}, and this gives {given}", "give the text another name")

@@ -14,7 +14,7 @@ from kinglet.expressions.terms import constant, refuse_quoted
 from kinglet.names import RESERVED
 from kinglet.plan.data import DTYPES, name_problem
 from kinglet.plan.steps import ALWAYS, Action, Fields, Json, Needs
-from kinglet.runtime.steps import computed, placed
+from kinglet.runtime.steps import Asked, computed, placed
 from kinglet.spec.section import FixedText, Scalar
 from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
@@ -39,8 +39,8 @@ class Set(Action):
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
         before, faults = frame, []
-        for item in self.assignments:
-            value, bad = computed(before, where, item.expression, item.needs, item.name)
+        asked = [Asked(item.expression, item.needs, item.name) for item in self.assignments]
+        for item, (value, bad) in zip(self.assignments, computed(before, where, asked), strict=True):
             frame = placed(frame, item.name, value, where)
             faults += bad
         return frame, faults

@@ -16,7 +16,7 @@ from kinglet.columns.faults import Faults
 from kinglet.errors import ParserFileError, Place, Problem, did_you_mean
 from kinglet.expressions.compiling import Expression
 from kinglet.plan.steps import Action, Fields, Json, Needs
-from kinglet.runtime.steps import computed, placed
+from kinglet.runtime.steps import Asked, computed, placed
 from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
@@ -124,10 +124,9 @@ class Translate(Action):
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
         before, faults = frame, []
-        for item in self.items:
-            if not any(name in before.columns for name, _ in item.needs):
-                continue
-            value, bad = computed(before, where, item.expression, item.needs, item.name)
+        items = [item for item in self.items if any(name in before.columns for name, _ in item.needs)]
+        asked = [Asked(item.expression, item.needs, item.name) for item in items]
+        for item, (value, bad) in zip(items, computed(before, where, asked), strict=True):
             text = value.cast(pl.String)
             pairs = item.pairs()
             default = item.otherwise if item.otherwise is not None else text if item.kept else None

@@ -35,7 +35,7 @@ _BLANK = 32
 
 @loop
 def _is_odd(byte: int, quote: int) -> bool:
-    return byte < 32 or byte == quote or byte == 34 or byte == 92 or byte == 127
+    return byte < 32 or byte == quote or byte == 92 or byte == 127
 
 
 @loop
@@ -62,7 +62,7 @@ def _pairs(given: Any, row: int, view: int, begun: int) -> int:
             byte = bytes_at(at)[0]
             if byte in (equals, sign):
                 break
-            if _is_odd(byte, quote):
+            if _is_odd(byte, quote) or byte == 34:  # keys are written as they are
                 return ODD
             at += 1
         length = at - key

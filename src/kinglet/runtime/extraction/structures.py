@@ -5,6 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from kinglet.columns.faults import Faults
+from kinglet.columns.merging import merged
 from kinglet.plan.data import MORE, Reading, StructurePlan
 from kinglet.structured.by_form import KeyColumns, column_of, read
 
@@ -34,7 +35,10 @@ def with_structures(
         named = [found.column(key).alias(item.name) for key, item in zip(plan.keys, plan.fields, strict=True)]
         texts = texts.hstack(named)
         found_more.append(found.more)
-    return texts.hstack([_merged(found_more).alias(MORE)]), faults
+    others = merged(found_more)
+    if others.repeated.any():
+        faults.append(("repeated-key", others.repeated))
+    return texts.hstack([others.text.alias(MORE)]), faults
 
 
 def read_plan(text: pl.Series, plan: StructurePlan) -> KeyColumns:
@@ -46,13 +50,3 @@ def read_plan(text: pl.Series, plan: StructurePlan) -> KeyColumns:
         pl.all_horizontal(pl.col([column_of(key) for key in plan.needs]).is_not_null())
     ).to_series()
     return found._replace(good=found.good & there)
-
-
-def _merged(objects: list[pl.Series]) -> pl.Series:
-    """Objects of other keys as one."""
-    filled = [column for column in objects if column.null_count() < len(column)] or objects[:1]
-    if len(filled) == 1:
-        return filled[0]
-    inside = [column.str.slice(1, column.str.len_chars() - 2).alias(str(i)) for i, column in enumerate(filled)]
-    text = pl.DataFrame(inside).select_seq(pl.concat_str(pl.all(), separator=",", ignore_nulls=True).alias("v"))
-    return text.select_seq(pl.when(pl.col("v") != "").then(pl.concat_str(pl.lit("{"), "v", pl.lit("}")))).to_series()
