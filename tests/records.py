@@ -10,6 +10,8 @@ import json
 import re
 from collections.abc import Callable, Iterator, Mapping
 from datetime import UTC, datetime, timedelta
+from ipaddress import ip_address
+from itertools import pairwise
 from typing import Any, NamedTuple
 
 import kinglet
@@ -309,9 +311,107 @@ def journal_export() -> Iterator[Compared]:
             yield _of(event, {name: other[name] for name in names} | {"message": item["MESSAGE"] or None})
 
 
+def audit() -> Iterator[Compared]:
+    """Records of the kernel and of programs, beside what the audit library takes them for.
+
+    The library ends what a program says at its first blank, and says the last of several keys.
+    """
+    for log in ("raw", "named"):
+        events: dict[tuple[Any, ...], list[dict[str, Any]]] = {}
+        for event in _events("audit", f"audit/{log}.log"):
+            events.setdefault((event["log_id"], event["type"]), []).append(event)
+        for record in _objects(f"audit/{log}.fields"):
+            event = events[record["id"], record["type"]].pop(0)
+            fields = [(name, text) for name, text in record["fields"] if (name, text) != ("type", record["type"])]
+            recorded = {"stamp": record["time"], "time": float(record["time"]), "type": record["type"]}
+            read = {**event, **json.loads(event["more"] or "{}"), "time": event["time"].timestamp()}
+            if record["type"] == "EXECVE":
+                fields = [(name, text) for name, text in fields if not re.fullmatch(r"a\d+(?:_len|\[\d+\])?", name)]
+                recorded["args"] = [
+                    text for name, text in record["fields"] if re.fullmatch(r"a\d+(?:\[0\])?", name)
+                ] or None
+            for name, text in fields:
+                if name == "saddr":
+                    address = dict(re.findall(r"([a-z_]+)=(\S+)", text))
+                    if "laddr" in address:
+                        recorded |= {"remote": address["laddr"], "remote_port": address["lport"]}
+                        read["remote"] = str(ip_address(event["remote"]))
+                    elif "path" in address:
+                        recorded["socket"] = address["path"]
+                else:
+                    recorded[_IN_AUDIT.get(name, name)] = text
+            if log == "named":
+                recorded |= {
+                    _IN_AUDIT[f"{name}:known"]: text
+                    for name, text in record["known"].items()
+                    if f"{name}:known" in _IN_AUDIT and text != "unset" and not text.startswith("unknown(")
+                }
+            for name in {"op", "text"} & recorded.keys():
+                read[name] = read[name].split()[0]
+            recorded = {name: None if value in ("?", "(null)") else value for name, value in recorded.items()}
+            if read.get("key"):
+                read["key"] = read["key"].split()[-1]
+            read |= {name: None for name in recorded if read.get(name) in ("?", "(null)")}
+            read |= {name: str(read[name]) for name, value in recorded.items() if type(read.get(name)) in (int, bool)}
+            yield Compared(recorded, {name: read.get(name) for name in recorded}, event["raw"])
+
+
+def netfilter() -> Iterator[Compared]:
+    """Packets that rules logged, beside the octets that a socket saw; each has the number that its sender gave it."""
+    seen = [_packet(bytes.fromhex(line)) for line in (REAL / "netfilter/packets.hex").read_text("ascii").split()]
+    for event in _events("netfilter", "netfilter/kernel.log"):
+        (packet,) = (
+            one for one in seen if all(event[name] == one[name] for name in ("SRC", "LEN", "PROTO", *_NUMBERS))
+        )
+        packet = {
+            name: value for name, value in packet.items() if name not in ("seq", "ack") or event["seq"] is not None
+        }
+        yield _of(event, packet)
+
+
+_NUMBERS = ("packet", "flow", "icmp_type", "window", "tcp_flags")
+_PROTOCOLS = {1: "ICMP", 6: "TCP", 17: "UDP", 50: "ESP", 51: "AH", 58: "ICMPv6"}
+
+
+def _packet(octets: bytes) -> dict[str, Any]:
+    """A packet's header and that of its protocol (RFC 791, 8200, 9293, 768, 792)."""
+    four = octets[0] >> 4 == 4
+    length, number = int.from_bytes(octets[2:4]), int.from_bytes(octets[4:6])
+    found = dict.fromkeys((*_NUMBERS, "SPT", "DPT", "seq", "ack", "icmp_code", "spi", "ttl", "hops"))
+    protocol, places, behind = (9, (12, 16, 20), 4 * (octets[0] & 15)) if four else (6, (8, 24, 40), 40)
+    found |= {"LEN": length, "packet": number, "ttl": octets[8]} if four else {"LEN": number + 40, "hops": octets[7]}
+    found["flow"] = None if four else int.from_bytes(octets[1:4]) & 0xFFFFF
+    digits = [octets[start:end] for start, end in pairwise(places)]
+    found["SRC"], found["DST"] = (_written(part) for part in digits)
+    found["protocol"] = octets[protocol]
+    found["PROTO"] = _PROTOCOLS.get(octets[protocol], str(octets[protocol]))
+    inner = octets[behind:]
+    if found["PROTO"] in ("TCP", "UDP"):
+        found["SPT"], found["DPT"] = int.from_bytes(inner[:2]), int.from_bytes(inner[2:4])
+    if found["PROTO"] == "TCP":
+        found |= {"seq": int.from_bytes(inner[4:8]), "ack": int.from_bytes(inner[8:12]), "tcp_flags": inner[13]}
+        found["window"] = int.from_bytes(inner[14:16])
+    elif found["PROTO"] in ("ICMP", "ICMPv6"):
+        found |= {"icmp_type": inner[0], "icmp_code": inner[1]}
+    elif found["PROTO"] in ("ESP", "AH"):
+        found["spi"] = int.from_bytes(inner[:4] if found["PROTO"] == "ESP" else inner[4:8])
+    return found
+
+
+def _written(octets: bytes) -> str:
+    """An address as the kernel writes it: that of IPv6 with all its zeros."""
+    return ip_address(octets).exploded
+
+
+_IN_AUDIT = {
+    "id": "target_id", "auid:known": "auid_name", "uid:known": "uid_name", "gid:known": "gid_name",
+    "euid:known": "euid_name", "syscall:known": "call", "id:known": "target_name",
+}  # fmt: skip
+
 RECORDS: Mapping[str, Callable[[], Iterator[Compared]]] = {
     "apache-access": apache_access,
     "apache-error": apache_error,
+    "audit": audit,
     "git-log": git_log,
     "haproxy": haproxy,
     "java-logging": java_logging,
@@ -319,6 +419,7 @@ RECORDS: Mapping[str, Callable[[], Iterator[Compared]]] = {
     "journal-json": journal_json,
     "mariadb-general": mariadb_general,
     "mariadb-slow": mariadb_slow,
+    "netfilter": netfilter,
     "nginx-access": nginx_access,
     "node-json": node_json,
     **{form: lambda form=form: postgresql(form) for form in POSTGRES},  # type: ignore[misc]

@@ -37,6 +37,8 @@ OWNERS = {
     "accounts/traditional.log": ("openssh", "su", "linux-accounts", "sudo"),
     "accounts/rfc5424.log": ("openssh", "su", "linux-accounts", "sudo"),
     "chrony/chrony.log": "chrony",
+    "audit/kernel.log": "audit", "audit/raw.log": "audit", "audit/named.log": "audit",
+    "netfilter/kernel.log": "netfilter",
     "apache/access.log": "apache-access", "apache/vhosts.log": "apache-access",
     "apache/error.log": "apache-error", "bind/named.log": "bind", "bind/queries.log": "bind",
     "directory/kadmin.log": "kerberos", "directory/krb5kdc.log": "kerberos", "directory/radius.log": "freeradius",
@@ -191,7 +193,8 @@ class Mixed(InFolder):
 class Real(unittest.TestCase):
     def test_values_are_those_that_the_programs_recorded_themselves(self) -> None:
         for name, least in (
-            ("apache-access", 1700), ("apache-error", 400), ("git-log", 40), ("haproxy", 600), ("java-logging", 40),
+            ("apache-access", 1700), ("apache-error", 400), ("audit", 21000), ("netfilter", 900),
+            ("git-log", 40), ("haproxy", 600), ("java-logging", 40),
             ("journal-export", 100), ("journal-json", 30), ("mariadb-general", 240), ("mariadb-slow", 10),
             ("nginx-access", 1900), ("node-json", 35), ("postgresql", 2400), ("postgresql-csv", 2400),
             ("postgresql-json", 2400), ("postgresql-named", 2400), ("postgresql-hosted", 2400),
@@ -203,7 +206,7 @@ class Real(unittest.TestCase):
                     self.assertEqual(one.recorded, one.read, one.raw)
                     compared += len(one.recorded)
                 self.assertGreaterEqual(compared, least)
-        self.assertEqual(18, len(RECORDS))
+        self.assertEqual(20, len(RECORDS))
 
     def test_errors_of_the_server_name_their_requests(self) -> None:
         result = package.load("nginx-error").parse(REAL / "nginx" / "error.log")
@@ -289,6 +292,43 @@ class Real(unittest.TestCase):
         opened = events.filter(pl.col("variant") == "opened")
         self.assertEqual({"r", "w"}, set(opened["mode"]))
         self.assertTrue(all(path.startswith("/srv/quay/") for path in opened["path"]))
+
+    def test_programs_that_were_started_are_those_of_the_audit(self) -> None:
+        """Each with its arguments, its parent and the person who had logged on, as the audit library knows them."""
+        records = [json.loads(line) for line in (REAL / "audit" / "named.fields").read_text("utf-8").splitlines()]
+        started, calls = {}, {record["id"]: record for record in records if record["type"] == "SYSCALL"}
+        for record in records:
+            fields = dict(record["fields"])
+            if record["type"] == "EXECVE" and "argc" in fields:
+                words = [text for name, text in record["fields"] if re.fullmatch(r"a\d+(?:\[0\])?", name)]
+                call = dict(calls[record["id"]]["fields"])
+                person = calls[record["id"]]["known"]["auid"]
+                known = None if "(" in person else person
+                started[record["id"]] = (" ".join(words), int(call["pid"]), int(call["ppid"]), call["exe"], known)
+        events = package.load("audit").parse(REAL / "audit" / "named.log").to_model()
+        found = {
+            int(event["metadata"]["correlation_uid"]): (
+                event["process"]["cmd_line"], event["process"]["pid"], event["actor"]["process"]["pid"],
+                event["process"]["file"]["path"], event["actor"]["user"].get("name"),
+            )
+            for event in events if event["class_name"] == "Process Activity" and event["status"] == "Success"
+        }  # fmt: skip
+        self.assertEqual(started, found)
+        # what the kernel says to syslog has numbers for types, and is the same else
+        kernel = (REAL / "audit" / "kernel.log").read_text("utf-8")
+        kinds = {"1300": "SYSCALL", "1302": "PATH", "1306": "SOCKADDR", "1307": "CWD", "1309": "EXECVE"}
+        kinds["1327"] = "PROCTITLE"
+        asked = re.sub(r"(?m)^.*? audit: type=(\d+) ", lambda head: f"type={kinds.get(head[1], head[1])} msg=", kernel)
+        said, written = (package.load("audit").parse(text.encode()).events for text in (kernel, asked))
+        self.assertEqual({"quay-1"}, set(said["machine"]))
+        other = {*NOT_OF_BOTH, "type", "host", "machine", "act"}
+        same = [name for name in said.columns if name not in other]
+        self.assertEqual(written.select(same).rows(), said.select(same).rows())
+        self.assertEqual({"create", "delete", "launch"}, {*said["act"].drop_nulls()})
+        self.assertEqual(0, len(written["act"].drop_nulls()))
+        # without the name of a machine no class of a deed is complete
+        unnamed = package.load("audit").parse(REAL / "audit" / "raw.log").to_model()
+        self.assertNotIn("Process Activity", {event["class_name"] for event in unnamed})
 
     def test_tunnels_that_were_refused_and_made_are_those_of_both_ends(self) -> None:
         parser = package.load("strongswan")

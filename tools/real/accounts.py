@@ -34,7 +34,8 @@ def _run(*command: str, given: str = "", people: dict[str, str] | None = None) -
 
 
 @contextlib.contextmanager
-def _server(folder: Path) -> Iterator[None]:
+def server(folder: Path) -> Iterator[None]:
+    """An OpenSSH server on loopback, with its keys and configuration in a folder."""
     Path("/run/sshd").mkdir(exist_ok=True)
     key = folder / "host_key"
     _run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(key))
@@ -54,7 +55,8 @@ def _server(folder: Path) -> Iterator[None]:
         server.wait()
 
 
-def _ssh(folder: Path, person: str, *more: str, password: str = PASSWORD, command: str = "true") -> None:
+def log_on(folder: Path, person: str, *more: str, password: str = PASSWORD, command: str = "true") -> None:
+    """Logs on as a person, with a password or as more options say."""
     ask = folder / "ask"
     ask.write_text(f"#!/bin/sh\necho '{password}'\n")
     ask.chmod(0o755)
@@ -95,16 +97,16 @@ def _logons(folder: Path) -> None:
     home.mkdir(mode=0o700, exist_ok=True)
     shutil.copy(f"{key}.pub", home / "authorized_keys")
     _run("chown", "-R", "mokoro:mokoro", str(home))
-    with _server(folder):
-        _ssh(folder, "mokoro", "-i", str(key))
-        _ssh(folder, "apires")
-        _ssh(folder, "apires", password="wrong")
-        _ssh(folder, "tvarela")
-        _ssh(folder, "root")
-        _ssh(folder, "nobody here")
-        _ssh(folder, "x from 192.0.2.1 port 1 ssh2")
-        _ssh(folder, "admin", "-o", "PreferredAuthentications=none")
-        _ssh(folder, "mokoro", "-i", str(key), "-s", command="sftp")
+    with server(folder):
+        log_on(folder, "mokoro", "-i", str(key))
+        log_on(folder, "apires")
+        log_on(folder, "apires", password="wrong")
+        log_on(folder, "tvarela")
+        log_on(folder, "root")
+        log_on(folder, "nobody here")
+        log_on(folder, "x from 192.0.2.1 port 1 ssh2")
+        log_on(folder, "admin", "-o", "PreferredAuthentications=none")
+        log_on(folder, "mokoro", "-i", str(key), "-s", command="sftp")
         _run("bash", "-c", f"echo hello > /dev/tcp/127.0.0.1/{PORT}")
         _run("bash", "-c", f"exec 3<>/dev/tcp/127.0.0.1/{PORT}; sleep 6")
         _run("ssh", "-p", str(PORT), "-o", "KexAlgorithms=diffie-hellman-group1-sha1", "-o", "BatchMode=yes",
