@@ -369,6 +369,21 @@ def netfilter() -> Iterator[Compared]:
         yield _of(event, packet)
 
 
+def containers(form: str) -> Iterator[Compared]:
+    """What a program said on each of its streams, beside the lines, or parts of lines, that a runtime wrote of it."""
+    log, field = {"docker-json": ("docker.json", "log"), "cri": ("cri.log", "said")}[form]
+    (said,) = _objects("containers/said.json")
+    for event in _events(form, f"containers/{log}"):
+        if event["variant"] is None:
+            continue  # parts of both streams between each other
+        stream, text = event["stream"], event[field]
+        rest = said[stream]
+        if form == "cri" and text != rest.split("\n", 1)[0]:
+            rest = rest.split("\n", 1)[1]  # that stood in the parts before it
+        said[stream] = rest[len(text) + (form == "cri") :]
+        yield _of(event, {"stream": stream, field: rest[: len(text)] if form != "cri" else rest.split("\n", 1)[0]})
+
+
 _NUMBERS = ("packet", "flow", "icmp_type", "window", "tcp_flags")
 _PROTOCOLS = {1: "ICMP", 6: "TCP", 17: "UDP", 50: "ESP", 51: "AH", 58: "ICMPv6"}
 
@@ -412,6 +427,8 @@ RECORDS: Mapping[str, Callable[[], Iterator[Compared]]] = {
     "apache-access": apache_access,
     "apache-error": apache_error,
     "audit": audit,
+    "cri": lambda: containers("cri"),
+    "docker-json": lambda: containers("docker-json"),
     "git-log": git_log,
     "haproxy": haproxy,
     "java-logging": java_logging,
