@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import random
 import re
 import unittest
 from pathlib import Path
@@ -13,6 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
+from kinglet.generating.values import HOSTILE, USUAL
+from kinglet.patterns.types import BASES, TYPES
 from kinglet.structured.by_form import read
 from kinglet.structured.json_objects import item_of
 from kinglet.structured.pairs import Pairs
@@ -23,6 +26,51 @@ HEAD = "kinglet: 1\nparser: bench\nversion: 1.0.0\nproduct: {vendor: Marram Ferr
 
 def parsed(file: str, *lines: str) -> pl.DataFrame:
     return kinglet.load(HEAD + file).parse(list(lines)).events
+
+
+class OfTypes(unittest.TestCase):
+    """The values of a type wherever its text stands."""
+
+    def test_a_key_has_the_values_that_a_slot_reads(self) -> None:
+        rng = random.Random(5)
+        odd = ["2k", "2G", "5%", "5 %", "abc", "1.2.3", "x", "-", "0x", "1,5", "''", 'a"b"', "1d", "01:30", "::", "a@"]
+        odd += ["1_0", "http:", "00:00:5e:00:53", "192.0.2.0/33", "2001:db8::/129", "１２", " 5", "5 ", ""]
+        usual = (str(make(rng)) for make in USUAL.values())
+        pool = sorted({*odd, *usual, *(text for texts in HOSTILE.values() for text in texts)})
+        for name in BASES:
+            if TYPES[name].stops is not None and name != "url":
+                continue  # words, paths and texts may be anything
+            slot = parsed(
+                f"events: nul\nvariants: [{{name: a, pattern: '<{{x:{name}}}>'}}]\n", *(f"<{text}>" for text in pool)
+            )
+            for keys in ("json: true", "regex: '^(?s:.(?P<x>.*).)$'"):
+                lines = [json.dumps({"x": text}) if keys == "json: true" else f"<{text}>" for text in pool]
+                group = parsed(f"events: nul\nvariants: [{{name: a, {keys}, types: {{x: {name}}}}}]\n", *lines)
+                for text, one, other in zip(pool, slot["x"], group["x"], strict=True):
+                    if (name, text) not in {("host", "fe80::1%eth0"), ("port", "+5"), ("port", "+7")}:
+                        self.assertEqual(one, other, (name, text, keys))
+
+    def test_a_type_of_ones_own_is_both_its_regex_and_its_base(self) -> None:
+        own = "types: {near: {regex: '192[.]0[.]2[.][0-9]+', base: ip}}\n"
+        own += "variants: [{name: a, json: true, types: {x: near}}]\n"
+        events = parsed(own, *(f'{{"x": "{text}"}}' for text in ("192.0.2.7", "192.0.2.999", "198.51.100.7", "y")))
+        self.assertEqual(["192.0.2.7", None, None, None], events["x"].to_list())
+
+    def test_an_address_ends_where_a_port_begins(self) -> None:
+        pattern = "variants: [{name: a, pattern: 'from {a:ip}[[:{p:port}]][[ and {b:ip}: {text:rest}]]'}]\n"
+        events = parsed(
+            pattern, "from 192.0.2.7:8443", "from 192.0.2.7", "from 2001:db8::7", "from 192.0.2.7:1 and ::1: x"
+        )
+        self.assertEqual(
+            [
+                ("192.0.2.7", 8443, None),
+                ("192.0.2.7", None, None),
+                ("2001:db8::7", None, None),
+                ("192.0.2.7", 1, "::1"),
+            ],
+            events["a", "p", "b"].rows(),
+        )
+        self.assertEqual({"complete"}, set(events["state"]))
 
 
 class Quoted(unittest.TestCase):

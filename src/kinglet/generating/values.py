@@ -138,11 +138,11 @@ def hostile(kind: SlotType) -> tuple[str, ...]:
 
 def is_value(kind: SlotType, text: str) -> bool:
     """Whether a text has the form of a type; of one whose form depends on what follows it all have."""
-    if kind.stops is not None:
-        return kind.valid is None or re.fullmatch(for_python(kind.valid).pattern, text) is not None
-    valid = kind.valid or kind.shape
-    if valid and re.fullmatch(for_python(valid).pattern, text) is None:
+    checks = kind.checks or ((kind.shape,) if kind.shape and kind.stops is None else ())
+    if not all(re.fullmatch(for_python(regex).pattern, text) for regex in checks):
         return False
+    if kind.stops is not None:
+        return True
     if kind.escapes and meaning(text, kind.escapes) is None:
         return False
     return not (kind.low is not None and not (text.isdigit() and kind.low <= int(text) <= (kind.high or int(text))))

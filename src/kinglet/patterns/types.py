@@ -43,7 +43,8 @@ class SlotType(NamedTuple):
 
     shape: regex of the text it reads. stops: for types that read on and on, the characters it
     may consist of, as the inside of a character class, negated; such a slot ends where the text
-    after it begins. valid: regex that the whole text must match. value: what it becomes.
+    after it begins. valid, own: regexes that the whole text must match, also where no slot has read it. value: what it
+    becomes.
     change: how, where the value's own way of reading text is not it.
     """
 
@@ -55,6 +56,7 @@ class SlotType(NamedTuple):
     stops: str | None = None
     may_be_empty: bool = False
     valid: str | None = None
+    own: str | None = None
     low: int | None = None
     high: int | None = None
     change: str = ""
@@ -62,14 +64,24 @@ class SlotType(NamedTuple):
     """The escapes of its text that stand for something else; see `columns.escapes`."""
 
     @property
+    def checks(self) -> tuple[str, ...]:
+        """Regexes that the whole text must match."""
+        return tuple(regex for regex in (self.valid, self.own) if regex is not None)
+
+    @property
     def is_plain(self) -> bool:
         """Whether every text that the shape matches is a value, as it stands."""
-        return self.value == "text" and not self.change and not self.escapes and self.valid is None
+        return self.value == "text" and not self.change and not self.escapes and not self.checks
 
 
 _AMOUNT = r"[0-9]+(?:[.,][0-9]+)?"
 _UNITS = "(?:days?|d|hours?|hrs?|h|milliseconds?|msecs?|ms|minutes?|mins?|microseconds?|us|µs|ns|seconds?|secs?|m|s)"
 _CLOCK = r"[0-9]+:[0-9]{2}(?::[0-9]{2})?(?:[.,][0-9]+)?"
+_QUOTED = r"""(?:"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')"""
+_MAC = "(?:[0-9A-Fa-f]{2}(?:[:-][0-9A-Fa-f]{2}){5}|[0-9A-Fa-f]{4}(?:[.][0-9A-Fa-f]{4}){2})"
+_UUID = "[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}"
+_HEX = "(?:0[xX])?[0-9A-Fa-f]+"
+_SIZE, _COUNT, _SHARE = f"{AMOUNT} ?{BYTES}", f"{AMOUNT} ?{COUNT}", f"{AMOUNT} ?%"
 _TABLE = (
     SlotType("word", "a run of characters without blanks", "m.okoro", "", stops=r"\x09-\x0d "),
     SlotType("text", "anything, as little as possible", "valve open", "", stops="", may_be_empty=True),
@@ -78,8 +90,9 @@ _TABLE = (
         "quoted",
         "text in double or single quotes, kept without them",
         '"night shift"',
-        r"""(?:"(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')""",
+        _QUOTED,
         change="quoted",
+        valid=_QUOTED,
     ),
     SlotType("int", "a whole number", "-42", "[+-]?[0-9]+", "int"),
     SlotType(
@@ -89,7 +102,7 @@ _TABLE = (
         r"[+-]?(?:[0-9]+(?:\.[0-9]*)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?",
         "float",
     ),
-    SlotType("hex", "a whole number in base 16", "0x1f", "(?:0[xX])?[0-9A-Fa-f]+", "int", change="hex"),
+    SlotType("hex", "a whole number in base 16", "0x1f", _HEX, "int", change="hex", valid=_HEX),
     SlotType(
         "duration",
         "a length of time, in seconds: `1h 5m`, `250 ms`, `2 days 01:00:00`, `01:30` (minutes), `PT1M30S` (ISO 8601)",
@@ -102,18 +115,19 @@ _TABLE = (
         "size",
         "a number of bytes: `185.8 MiB` (1024), `2 GB` (1000), `512 bytes`; a letter alone could mean either",
         "185.8 MiB",
-        f"{AMOUNT} ?{BYTES}",
+        _SIZE,
         "int",
         change="amount",
+        valid=_SIZE,
     ),
-    SlotType("count", "a number of things: `12.5k`, `3M`, `17`", "12.5k", f"{AMOUNT} ?{COUNT}", "int", change="amount"),
-    SlotType("percent", "a number and a percent sign", "45.5 %", f"{AMOUNT} ?%", "float", change="percent"),
+    SlotType("count", "a number of things: `12.5k`, `3M`, `17`", "12.5k", _COUNT, "int", change="amount", valid=_COUNT),
+    SlotType("percent", "a number and a percent sign", "45.5 %", _SHARE, "float", change="percent", valid=_SHARE),
     SlotType("bool", "true/false, yes/no, on/off, 1/0", "yes", "[A-Za-z01]{1,5}", "bool"),
     SlotType(
         "ip",
         "an IPv4 or IPv6 address (RFC 4291)",
         "192.0.2.14",
-        "[0-9A-Fa-f:.]+(?:%[0-9A-Za-z_.-]+)?",
+        r"(?:[0-9]{1,3}(?:\.[0-9]{1,3}){3}|[0-9A-Fa-f:.]+(?:%[0-9A-Za-z_.-]+)?)",  # a port may stand behind the first
         valid=f"(?:{_IPV4}|{_IPV6})",
     ),
     SlotType("ipv4", "an IPv4 address", "192.0.2.14", "[0-9.]+", valid=_IPV4),
@@ -129,7 +143,8 @@ _TABLE = (
         "mac",
         "a hardware address",
         "00:00:5e:00:53:0a",
-        "(?:[0-9A-Fa-f]{2}(?:[:-][0-9A-Fa-f]{2}){5}|[0-9A-Fa-f]{4}(?:[.][0-9A-Fa-f]{4}){2})",
+        _MAC,
+        valid=_MAC,
     ),
     SlotType(
         "host",
@@ -159,7 +174,8 @@ _TABLE = (
         "uuid",
         "a UUID (RFC 9562)",
         "0f1c2d3e-0000-4000-8000-00000000002a",
-        "[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}",
+        _UUID,
+        valid=_UUID,
     ),
     SlotType(
         FLAG,
@@ -211,6 +227,7 @@ def own_type(name: str, regex: str, base: str, about: str, escapes: str = "") ->
         shape=f"(?:{regex})",
         stops=None,
         may_be_empty=False,
-        valid=built_on.valid or f"(?:{regex})",
+        valid=built_on.valid,
+        own=f"(?:{regex})",
         escapes=escapes,
     )

@@ -50,8 +50,8 @@ def convert(
             value = unescaped(value, field.type.escapes)
         if field.type.low is not None and field.type.high is not None:
             value = value.set(~value.is_between(field.type.low, field.type.high), None)
-        if field.type.valid is not None:
-            good = text.str.contains(f"^(?:{field.type.valid})$")
+        for regex in field.type.checks:
+            good = text.str.contains(f"^(?:{regex})$")
             if not good.all():
                 value = value.zip_with(good.fill_null(False), pl.Series([None], dtype=value.dtype))
         if value.null_count() > text.null_count():

@@ -313,7 +313,7 @@ def _is(kind: str, text: str) -> bool:
     type_ = TYPES[kind]
     if kind == "url" and "://" not in text:  # a path with a drive looks like one
         return False
-    return re.fullmatch(type_.valid or type_.shape, text) is not None
+    return all(re.fullmatch(regex, text) is not None for regex in type_.checks or (type_.shape,))
 
 
 def _fields(subject: Subject) -> Iterator[tuple[KeyPath, str, str, list[str]]]:
