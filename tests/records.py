@@ -374,14 +374,12 @@ def containers(form: str) -> Iterator[Compared]:
     log, field = {"docker-json": ("docker.json", "log"), "cri": ("cri.log", "said")}[form]
     (said,) = _objects("containers/said.json")
     for event in _events(form, f"containers/{log}"):
-        if event["variant"] is None:
-            continue  # parts of both streams between each other
-        stream, text = event["stream"], event[field]
-        rest = said[stream]
-        if form == "cri" and text != rest.split("\n", 1)[0]:
-            rest = rest.split("\n", 1)[1]  # that stood in the parts before it
-        said[stream] = rest[len(text) + (form == "cri") :]
-        yield _of(event, {"stream": stream, field: rest[: len(text)] if form != "cri" else rest.split("\n", 1)[0]})
+        stream = event["stream"]
+        line, _, rest = said[stream].partition("\n")
+        if form == "docker-json":  # whose parts are events, and have the end of the line
+            line, rest = said[stream][: len(event["log"])], said[stream][len(event["log"]) :]
+        said[stream] = rest
+        yield _of(event, {"stream": stream, field: line})
 
 
 _NUMBERS = ("packet", "flow", "icmp_type", "window", "tcp_flags")

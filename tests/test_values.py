@@ -55,6 +55,10 @@ class OfTypes(unittest.TestCase):
         own += "variants: [{name: a, json: true, types: {x: near}}]\n"
         events = parsed(own, *(f'{{"x": "{text}"}}' for text in ("192.0.2.7", "192.0.2.999", "198.51.100.7", "y")))
         self.assertEqual(["192.0.2.7", None, None, None], events["x"].to_list())
+        other = (
+            "types: {load: {regex: '[0-9]+[KMG]', base: size}}\nvariants: [{name: a, json: true, types: {x: load}}]\n"
+        )
+        self.assertEqual([2000, None], parsed(other, '{"x": "2K"}', '{"x": "2 kB"}')["x"].to_list())
 
     def test_an_address_ends_where_a_port_begins(self) -> None:
         pattern = "variants: [{name: a, pattern: 'from {a:ip}[[:{p:port}]][[ and {b:ip}: {text:rest}]]'}]\n"

@@ -68,8 +68,8 @@ ARGUMENTS = (
     ["/bin/echo", "long" * 2500],
     ["/bin/ls", "-l", "/srv/quay/Flut ebbe"],
 )
-# Two keys of one rule are written with a sign between them that has no shape, so as hexadecimal digits.
 OF_PEOPLE = "-F auid>=1000 -F auid!=unset"
+# Two keys of one rule are written with a sign between them that has no shape, so as hexadecimal digits.
 RULES = f"""
 -D
 -b 8192

@@ -227,7 +227,7 @@ def own_type(name: str, regex: str, base: str, about: str, escapes: str = "") ->
         shape=f"(?:{regex})",
         stops=None,
         may_be_empty=False,
-        valid=built_on.valid,
+        valid=built_on.valid if built_on.valid != built_on.shape else None,  # its regex takes the place of the form
         own=f"(?:{regex})",
         escapes=escapes,
     )
