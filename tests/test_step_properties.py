@@ -20,7 +20,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet
-from kinglet.columns.escapes import FORMS
+from kinglet.columns.escapes import FORMS, meaning, unescaped
 from kinglet.cutting.cutter import EventBatch
 from kinglet.errors import Place
 from kinglet.expressions.compiling import sql
@@ -239,6 +239,12 @@ class AgainstPython(InFolder):
             kinglet.load(text)
         bad = self.TYPED["percent"].parse(iter(["<a%ff>"])).events.row(0, named=True)
         self.assertEqual((None, ["bad-value:x"]), (bad["x"], bad["faults"]))
+
+    @given(st.lists(st.none() | st.text('"4aAfC3\n ', max_size=6), min_size=1, max_size=6))
+    @examples(100)
+    def test_a_column_of_digits_is_what_each_text_is(self, texts: list[str | None]) -> None:
+        found = unescaped(pl.Series("x", texts, dtype=pl.String), "hex").to_list()
+        self.assertEqual([None if text is None else meaning(text, "hex") for text in texts], found)
 
     def test_escapes_that_are_none(self) -> None:
         for form, text, meant in (

@@ -13,6 +13,8 @@ from urllib.parse import unquote_to_bytes
 
 import polars as pl
 
+from kinglet.columns.put import put
+
 _C = re.compile(r"\\(?:x([0-9A-Fa-f]{2})|([0-7]{1,3})|u([0-9A-Fa-f]{4})|U([0-9A-Fa-f]{8})|([abefnrtv\\'\"?]))")
 _REFERENCE = re.compile(r"&(?:#[0-9]{1,7}|#[xX][0-9A-Fa-f]{1,6}|[A-Za-z][A-Za-z0-9]{1,31});")
 _DIGITS = re.compile("(?:[0-9A-Fa-f]{2})+")
@@ -30,6 +32,8 @@ def has_escapes(text: pl.Series, form: str) -> pl.Series:
 
 def unescaped(text: pl.Series, form: str) -> pl.Series:
     """Texts without escapes of a form, one of `FORMS`; null where they are none, or give no UTF-8."""
+    if form == "hex":
+        return _hexadecimal(text)
     escaped = has_escapes(text, form)
     if not escaped.any():
         return text
@@ -37,6 +41,20 @@ def unescaped(text: pl.Series, form: str) -> pl.Series:
     known = {value: meaning(value, form) for value in text.filter(escaped).unique().to_list()}
     meant = text.replace_strict(list(known), list(known.values()), default=None, return_dtype=pl.String)
     return text.zip_with(~escaped, meant)
+
+
+def _hexadecimal(text: pl.Series) -> pl.Series:
+    """What `_of_hex` gives, of a column: programs write most texts so, and few are alike."""
+    inside = text.str.slice(1, text.str.len_chars() - 2)
+    meant = inside.zip_with(text.str.contains('^"(?s:.*)"$').fill_null(False), text)
+    digits = text.str.contains("^(?:[0-9A-Fa-f]{2})+$").fill_null(False)
+    if not digits.any():
+        return meant
+    try:
+        decoded = text.filter(digits).str.decode("hex").cast(pl.String)
+    except pl.exceptions.ComputeError:  # some of them are no UTF-8
+        decoded = text.filter(digits).map_elements(lambda one: meaning(one, "hex"), return_dtype=pl.String)
+    return put(meant, digits.arg_true(), decoded)
 
 
 def meaning(text: str, form: str) -> str | None:
