@@ -22,6 +22,7 @@ LINES = (
     "Flut Ä 潮 🐦", "\x1b[31mred\x1b[0m", "back\rover", "%41 &amp; <b> {{x}} ${HOME}", '{"level":"info","berth":4}',
     "stdout F no head of a line", "x" * 16_383, "y" * 16_384, "z" * 20_000, "2026-11-30T10:00:00Z stdout P of a program",
 )  # fmt: skip
+ORDINARY = tuple(f"gate {n % 7} moved to {n * 13 % 100} % in {n * 37 % 900} ms" for n in range(200))
 
 
 def main() -> None:
@@ -32,7 +33,7 @@ def main() -> None:
         root = inner / "root"
         (root / "bin").mkdir(parents=True)
         shutil.copy("/bin/busybox", root / "bin" / "busybox")
-        (root / "out").write_bytes("".join(f"{line}\n" for line in LINES).encode() + b"no end of a line")
+        (root / "out").write_bytes("".join(f"{line}\n" for line in (*LINES, *ORDINARY)).encode() + b"no end of a line")
         (root / "err").write_bytes("".join(f"error: {line}\n" for line in LINES[:12]).encode() + b"latin \xe9\n")
         ask("tar", "-C", root, "-cf", inner / "root.tar", ".")
         command = ("/bin/busybox", "sh", "-c", "busybox cat /out; busybox sleep 1; busybox cat /err >&2")
@@ -48,7 +49,10 @@ def main() -> None:
             (log,) = (inner / "docker" / "containers" / told.split()[-1]).glob("*-json.log")
             shutil.copy(log, folder / "docker.json")
         # an end that is missing, and bytes of no text, would make one event of lines of both streams
-        whole = (*command[:3], "busybox head -n 15 /out; busybox sleep 1; busybox head -n 12 /err >&2")
+        whole = (
+            *command[:3],
+            f"busybox head -n {len(LINES) + len(ORDINARY)} /out; busybox sleep 1; busybox head -n 12 /err >&2",
+        )
         podman = ("podman", "--root", inner / "podman", "--runroot", inner / "podman-run", "--runtime", "runc",
                   "--cgroup-manager", "cgroupfs")  # fmt: skip
         ask(*podman, "import", inner / "root.tar", "quay")

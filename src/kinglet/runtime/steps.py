@@ -93,9 +93,7 @@ def _for_all(answer: Answer, height: int) -> Answer:
 def _answers(frame: pl.DataFrame, asked: Sequence[Asked]) -> list[Answer]:
     if not asked:
         return []
-    needs = {name: dtype for one in asked for name, dtype in one.needs if name not in frame.columns}
-    missing = [pl.lit(None, dtype=dtype).alias(name) for name, dtype in needs.items()]
-    known = frame.with_columns_seq(*missing, pl.col("state").cast(pl.String))
+    known = _needed(frame, {name: dtype for one in asked for name, dtype in one.needs})
     # speed: all in one go
     values = [
         (f"{number}:{test}", value, dtype)
@@ -106,6 +104,13 @@ def _answers(frame: pl.DataFrame, asked: Sequence[Asked]) -> list[Answer]:
     ]
     found, wrong = evaluating.columns(known, values)
     return [_answer(found, wrong, one, str(number)) for number, one in enumerate(asked)]
+
+
+def _needed(frame: pl.DataFrame, needs: Mapping[str, pl.DataType]) -> pl.DataFrame:
+    """Fields of events as expressions see them, those that the events lack being null."""
+    columns = [_column(frame, name, dtype) for name, dtype in needs.items()]
+    columns = [column.cast(pl.String) if column.name == "state" else column for column in columns]
+    return pl.DataFrame(columns) if columns else frame
 
 
 def _answer(found: pl.DataFrame, wrong: Mapping[str, pl.Series], asked: Asked, number: str) -> Answer:
@@ -143,14 +148,14 @@ def _at(rows: pl.Series, values: pl.Series, height: int) -> pl.Series:
 def _bounded(frame: pl.DataFrame, names: Sequence[str], raw: pl.Series) -> tuple[pl.DataFrame, Faults]:
     """Events without the texts that a step made longer than any event's text needs; steps may double them forever."""
     faults: Faults = []
-    for name in names:
-        if name not in frame.columns or frame.schema[name] != pl.String():
-            continue
-        length = frame[name].str.len_bytes()
-        most = length.max()
+    texts = [name for name in dict.fromkeys(names) if name in frame.columns and frame.schema[name] == pl.String()]
+    if not texts:
+        return frame, faults
+    lengths = frame.select_seq(pl.col(texts).str.len_bytes().max())
+    for name, most in zip(texts, lengths.row(0), strict=True):
         if isinstance(most, int) and most > MOST_BYTES:
-            long = (length > pl.select(pl.max_horizontal(raw.str.len_bytes().fill_null(0) * 4, MOST_BYTES))
-                    .to_series()).fill_null(False)  # fmt: skip
+            allowed = pl.select(pl.max_horizontal(raw.str.len_bytes().fill_null(0) * 4, MOST_BYTES)).to_series()
+            long = (frame[name].str.len_bytes() > allowed).fill_null(False)
             if long.any():
                 frame = frame.with_columns_seq(frame[name].set(long, None))
                 faults.append((f"too-long:{name}", long))
@@ -189,12 +194,20 @@ def _state(name: str, frame: pl.DataFrame) -> pl.Series:
 
 def placed(frame: pl.DataFrame, name: str, value: pl.Series, where: pl.Series | None) -> pl.DataFrame:
     """Events with a field that has a new value, in all of them or where it is said."""
-    value = value.alias(name)
-    if where is not None:
-        before = (
-            frame[name]
-            if name in frame.columns
-            else pl.Series([None], dtype=value.dtype).new_from_index(0, frame.height)
-        )
-        value = value.zip_with(where, before).alias(name)
-    return frame.with_columns_seq(value)
+    return all_placed(frame, {name: value}, where)
+
+
+def all_placed(frame: pl.DataFrame, values: Mapping[str, pl.Series], where: pl.Series | None) -> pl.DataFrame:
+    """Events with fields that have new values, in all of them or where it is said."""
+    columns = [
+        value if where is None else value.zip_with(where, _column(frame, name, value.dtype))
+        for name, value in values.items()
+    ]
+    return frame.with_columns_seq(column.alias(name) for name, column in zip(values, columns, strict=True))
+
+
+def _column(frame: pl.DataFrame, name: str, dtype: pl.DataType) -> pl.Series:
+    """A field of events, null where they lack it."""
+    if name in frame.columns:
+        return frame[name]
+    return pl.Series(name, [None], dtype=dtype).new_from_index(0, frame.height)

@@ -160,7 +160,10 @@ def _with(
 
     Keys without names join those that are there.
     """
-    if column.name not in frame.columns:
+    new, every = column.name not in frame.columns, len(rows) == frame.height
+    if every and (new or (column.name != MORE and not column.null_count())):
+        return frame.with_columns_seq(column), []
+    if new:
         whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
         return frame.with_columns_seq(put(whole, rows, column)), []
     before = frame[column.name]

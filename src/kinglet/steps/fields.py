@@ -14,7 +14,7 @@ from kinglet.expressions.terms import constant, refuse_quoted
 from kinglet.names import RESERVED
 from kinglet.plan.data import DTYPES, name_problem
 from kinglet.plan.steps import ALWAYS, Action, Fields, Json, Needs
-from kinglet.runtime.steps import Asked, computed, placed
+from kinglet.runtime.steps import Asked, all_placed, computed, placed
 from kinglet.spec.section import FixedText, Scalar
 from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
@@ -38,12 +38,10 @@ class Set(Action):
 
     def act(self, frame: pl.DataFrame, where: pl.Series | None, reference: Reference) -> tuple[pl.DataFrame, Faults]:
         """See `Action`."""
-        before, faults = frame, []
         asked = [Asked(item.expression, item.needs, item.name) for item in self.assignments]
-        for item, (value, bad) in zip(self.assignments, computed(before, where, asked), strict=True):
-            frame = placed(frame, item.name, value, where)
-            faults += bad
-        return frame, faults
+        found = computed(frame, where, asked)
+        values = {item.name: value for item, (value, _) in zip(self.assignments, found, strict=True)}
+        return all_placed(frame, values, where), [fault for _, bad in found for fault in bad]
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
+from typing import TYPE_CHECKING, NamedTuple
 
 import polars as pl
 
@@ -22,7 +23,15 @@ from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
 from kinglet.timestamps.stamps import Reference
 
+if TYPE_CHECKING:
+    import numpy as np
+    import numpy.typing as npt
+
+    Numbers = npt.NDArray[np.int64]
+    Mask = npt.NDArray[np.bool_]
+
 _SECOND = 1_000_000
+_NO_TIME = -(2**63)
 _LOG, _PLACE, _NUMBER, _PART, _ENDS = "log", "place", "number", "part", "ends"
 
 
@@ -57,21 +66,26 @@ class Remember(ActsAcross):
             ends, faults = self._ends(item)
             told.append(self._told(i, item, ends, numbers[i]))
             frames[i] = with_faults(item.frame, faults)
-        told = [piece for piece in told if piece.height]
         kept = [
             one.known.with_columns_seq(pl.lit(log, pl.UInt32).alias(_LOG))
             for log, one in before.items()
             # a session that goes on with another parser may have kept something else
             if one.known is not None and dict(one.known.schema) == self._kept_schema
         ]
-        if not told and not kept:
+        pieces = [*kept, *(piece for piece in told if piece.height)]
+        if not pieces:
             return frames, _after(counts, before, {})
-        whole = pl.concat([*kept, *(told or [self._nothing()])], how="diagonal", rechunk=True)
+        whole = pl.concat([*pieces, self._nothing()], how="diagonal", rechunk=True)
         runs = Runs(whole, [_LOG, *(f"key:{name}" for name in self.keys)])
+        own = whole[_PART].is_not_null().to_numpy()
+        first = sum(piece.height for piece in kept)
+        said = {}
         for name, _ in self.kept:
-            whole = whole.with_columns_seq(self._source(whole, runs, name))
-            frames = self._filled(frames, whole, name)
-        return frames, _after(counts, before, self._known(whole, runs, counts))
+            said[name] = one = _Said.of(whole, name, runs, own)
+            filled = self._filled(whole, name, one, own)
+            if filled is not None:
+                frames = _with_filled(frames, told, first, name, filled)
+        return frames, _after(counts, before, self._known(whole, said, runs.lasts, counts))
 
     def _ends(self, item: SomeEvents) -> tuple[pl.Series, Faults]:
         """Which events end what is known of their key, and those of which that cannot be told."""
@@ -128,60 +142,54 @@ class Remember(ActsAcross):
         values = {f"value:{name}": dtype for name, dtype in self.kept}
         return pl.DataFrame(schema={**own, **keys, **values, _NUMBER: pl.Int64})
 
-    def _source(self, whole: pl.DataFrame, runs: Runs, name: str) -> list[pl.Series]:
-        """Where the value of a field stands that events of the key have so far: its row, its number, its time."""
-        row = runs.last_row(whole[f"value:{name}"].is_not_null())
-        found = [row.alias(f"row:{name}")]
-        for what in (_NUMBER, "time"):
-            column = f"{what}:{name}"
-            own = whole[what]
-            # what is kept from earlier batches stands first
-            known = own if column not in whole.columns else whole[column].zip_with(whole[_PART].is_null(), own)
-            found.append(known.gather(row).alias(column))
-        return found
+    def _filled(self, whole: pl.DataFrame, name: str, said: _Said, own: Mask) -> pl.Series | None:
+        """A field of all events, filled where it was empty and what is known of it is not too far back.
 
-    def _filled(self, frames: list[pl.DataFrame], whole: pl.DataFrame, name: str) -> list[pl.DataFrame]:
-        """The frames with a field filled where it was empty and what is known of it is not too far back."""
-        value, row, part = whole[f"value:{name}"], whole[f"row:{name}"], whole[_PART]
-        empty = (row.is_not_null() & value.is_null() & part.is_not_null()).arg_true()
-        fills = whole.select_seq(
-            _PART, _PLACE, _NUMBER, "time", *(f"{what}:{name}" for what in ("row", _NUMBER, "time"))
-        )
-        fills = fills[empty].filter(
-            (pl.col(_NUMBER) - pl.col(f"{_NUMBER}:{name}") <= self.events)
-            & ((pl.col("time") - pl.col(f"time:{name}")).abs() <= int(self.age * _SECOND)).fill_null(True)
-        )
-        for number in fills[_PART].unique().to_list():
-            found, frame = fills.filter(pl.col(_PART) == number), frames[number]
-            nothing = pl.Series(name, [None], dtype=value.dtype).new_from_index(0, frame.height)
-            column = frame[name] if name in frame.columns else nothing
-            # by places, since values of lists cannot be put into a column
-            places = pl.int_range(frame.height, dtype=pl.UInt32, eager=True)
-            places = put(places, found[_PLACE], pl.int_range(len(found), dtype=pl.UInt32, eager=True) + frame.height)
-            filled = pl.concat([column, value.gather(found[f"row:{name}"])], rechunk=True)[places]
-            frames[number] = frame.with_columns_seq(filled.alias(name))
-        return frames
+        None where nothing is filled.
+        """
+        import numpy as np
 
-    def _known(self, whole: pl.DataFrame, runs: Runs, counts: Mapping[int, int]) -> dict[int, pl.DataFrame]:
+        value = whole[f"value:{name}"]
+        empty = np.flatnonzero((said.rows >= 0) & value.is_null().to_numpy() & own)
+        if not len(empty):
+            return None
+        rows = said.rows[empty]
+        numbers, times = whole[_NUMBER].to_numpy()[empty], _times(whole["time"])[empty]
+        there = (times != _NO_TIME) & (said.times[rows] != _NO_TIME)
+        # what has no time is as near as its number says
+        far = np.abs(np.where(there, times - said.times[rows], 0)) > int(self.age * _SECOND)
+        near = (numbers - said.numbers[rows] <= self.events) & ~far
+        if not near.any():
+            return None
+        places = np.arange(len(value), dtype=np.uint32)
+        places[empty[near]] = rows[near]
+        return value.gather(pl.Series(places))
+
+    def _known(
+        self, whole: pl.DataFrame, said: Mapping[str, _Said], lasts: Numbers, counts: Mapping[int, int]
+    ) -> dict[int, pl.DataFrame]:
         """What the last event of each key has left, by log."""
+        import numpy as np
+
         # an event that ends its key leaves nothing behind
-        last = whole[runs.lasts].filter(~pl.col(_ENDS).fill_null(False))
-        if not last.height:
+        lasts = lasts[~whole[_ENDS].fill_null(False).to_numpy()[lasts]]
+        if not len(lasts):
             return {}
-        ahead = pl.DataFrame({_LOG: list(counts), "ahead": list(counts.values())}, {_LOG: pl.UInt32, "ahead": pl.Int64})
-        last = last.join(ahead, on=_LOG, how="left", maintain_order="left")
-        columns = [pl.col(name) for name in (_LOG, *(f"key:{name}" for name in self.keys))]
-        there = []
-        for name, _ in self.kept:
-            near = (pl.col("ahead").fill_null(0) - pl.col(f"{_NUMBER}:{name}") <= self.events).fill_null(False)
-            there.append(near)
-            value = whole[f"value:{name}"].gather(last[f"row:{name}"]).alias(f"value:{name}")
-            last = last.with_columns_seq(value)
+        last = whole.select_seq(_LOG, *(f"key:{name}" for name in self.keys))[pl.Series(lasts)]
+        so_far = np.array([counts.get(log, 0) for log in last[_LOG].to_list()], np.int64)
+        columns: list[pl.Series] = []
+        some = np.zeros(len(lasts), bool)
+        for name, one in said.items():
+            rows = one.rows[lasts]
+            near = (rows >= 0) & (so_far - one.numbers[rows] <= self.events)
+            some |= near
+            at = pl.Series(rows).set(pl.Series(~near), None)
             columns += [
-                pl.when(near).then(pl.col(f"{what}:{name}")).alias(f"{what}:{name}")
-                for what in ("value", _NUMBER, "time")
+                whole[f"value:{name}"].gather(at).alias(f"value:{name}"),
+                pl.Series(one.numbers).gather(at).alias(f"{_NUMBER}:{name}"),
+                pl.Series(one.times).gather(at).replace(_NO_TIME, None).alias(f"time:{name}"),
             ]
-        kept = last.filter(pl.any_horizontal(there)).select_seq(columns)
+        kept = last.with_columns_seq(columns).filter(pl.Series(some))
         logs = kept[_LOG].unique().to_list()
         return {log: kept.filter(pl.col(_LOG) == log).drop(_LOG) for log in logs}
 
@@ -202,6 +210,27 @@ class Remember(ActsAcross):
     def json(self, before: Json) -> Json:
         """See `Action`."""
         return before
+
+
+def _with_filled(
+    frames: Sequence[pl.DataFrame], told: Sequence[pl.DataFrame], first: int, name: str, filled: pl.Series
+) -> list[pl.DataFrame]:
+    """The frames with a filled field in them; told: of which events it is, one after the other, from a row on."""
+    after = []
+    for frame, piece in zip(frames, told, strict=True):
+        values, first = filled.slice(first, piece.height), first + piece.height
+        if values.null_count() == len(values):
+            after.append(frame)
+            continue
+        if piece.height < frame.height:
+            there = name in frame.columns
+            column = frame[name] if there else pl.Series([None], dtype=filled.dtype).new_from_index(0, frame.height)
+            # by places, since values of lists cannot be put into a column
+            places = pl.int_range(frame.height, dtype=pl.UInt32, eager=True)
+            places = put(places, piece[_PLACE], pl.int_range(piece.height, dtype=pl.UInt32, eager=True) + frame.height)
+            values = pl.concat([column, values], rechunk=True)[places]
+        after.append(frame.with_columns_seq(values.alias(name)))
+    return after
 
 
 def _log_of(frame: pl.DataFrame) -> pl.Expr:
@@ -226,17 +255,43 @@ class Runs:
         begins = np.append(True, changes | ended[:-1])
         self._places = np.arange(len(whole))
         self._starts = np.maximum.accumulate(np.where(begins, self._places, 0))
-        self.lasts = pl.Series(self._order[np.append(changes, True)])
+        self.lasts = self._order[np.append(changes, True)]
 
-    def last_row(self, there: pl.Series) -> pl.Series:
-        """For each event the row of the last one so far in its run that is there; null where none is."""
+    def last_row(self, there: Mask) -> Numbers:
+        """For each event the row of the last one so far in its run that is there; -1 where none is."""
         import numpy as np
 
-        last = np.maximum.accumulate(np.where(there.to_numpy()[self._order], self._places, -1))
+        last = np.maximum.accumulate(np.where(there[self._order], self._places, -1))
         rows = np.empty(len(last), np.int64)
         rows[self._order] = np.where(last >= self._starts, self._order[last], -1)
-        found = pl.Series(rows)
-        return found.set(found < 0, None)
+        return rows
+
+
+class _Said(NamedTuple):
+    """Of a field, for each event the row that has the last value so far, -1 where none has; and of each event the
+    number and the time of its value.
+    """
+
+    rows: Numbers
+    numbers: Numbers
+    times: Numbers
+
+    @classmethod
+    def of(cls, whole: pl.DataFrame, name: str, runs: Runs, own: Mask) -> _Said:
+        """What is said of a field; own: which events are of this batch, and not kept from earlier ones."""
+        import numpy as np
+
+        rows = runs.last_row(whole[f"value:{name}"].is_not_null().to_numpy())
+        numbers, times = whole[_NUMBER].fill_null(0).to_numpy(), _times(whole["time"])
+        if f"{_NUMBER}:{name}" in whole.columns:
+            numbers = np.where(own, numbers, whole[f"{_NUMBER}:{name}"].fill_null(0).to_numpy())
+            times = np.where(own, times, _times(whole[f"time:{name}"]))
+        return cls(rows, numbers, times)
+
+
+def _times(column: pl.Series) -> Numbers:
+    times: Numbers = column.fill_null(_NO_TIME).to_numpy()
+    return times
 
 
 def _numbered(events: Sequence[SomeEvents], before: Mapping[int, Remembered]) -> tuple[list[pl.Series], dict[int, int]]:
