@@ -396,6 +396,7 @@ PLANTED: tuple[Planted, ...] = (
             "note: never there", "steps:\n"),
     Planted("U05", "door", "steps:\n", "steps:\n  - note: badges are personal\n    mask: {fields: [badge], show: 2}\n",
             "note: badges", "steps:\n  - raw: drop\n"),
+    Planted("U06", "tide", "  types: {ts: time, ", "  keys: {unit: 'dev[0]'}\n  types: {unit: text, ts: time, ", "unit: 'dev", "  keys: {unit: 'dev[1]'}\n  types: {unit: text, ts: time, "),
     # comments that allow
     Planted("A01", "lock", "  zone: Europe/Lisbon\n", "  zone: Europe/Lisbon  # kinglet: allow X99 nothing\n", "allow X99",
             "  zone: Europe/Lisbon  # kinglet of the lock: allowed\n"),

@@ -110,6 +110,22 @@ class Alike(unittest.TestCase):
     def test_structured_data(self, pieces: list[list[str]]) -> None:
         self.agree(StructuredData(), ["".join(some) for some in pieces])
 
+    @given(st.lists(st.dictionaries(st.sampled_from("abcd"), st.text('a "\\]=é', max_size=5)), min_size=1, max_size=5))
+    @examples(36)
+    def test_structured_data_has_what_was_written_into_it(self, rows: list[dict[str, str]]) -> None:
+        parser = kinglet.load(
+            "kinglet: 1\nparser: berths\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Berths}\n"
+            "variants: [{name: a, pattern: '{:sdata}', keys: {a: e@32473.a, b: 'e@32473.b[]'}, types: {a: text}}]\n"
+        )
+        escapes = str.maketrans({sign: f"\\{sign}" for sign in '"\\]'})
+        written = ["".join(f' {key}="{value.translate(escapes)}"' for key, value in row.items()) for row in rows]
+        events = parser.parse([f"[e@32473{parameters}]" for parameters in written]).events
+        for row, event in zip(rows, events.iter_rows(named=True), strict=True):
+            others = {f"e@32473.{key}": value for key, value in row.items() if key in "cd"}
+            self.assertEqual(row.get("a"), event["a"])
+            self.assertEqual([row["b"]] if "b" in row else None, json.loads(event["b"]) if event["b"] else None)
+            self.assertEqual(others, json.loads(event["more"] or "{}"))
+
     @given(st.recursive(st.text("ab&<>'\" é", max_size=5), lambda inner: st.lists(inner, max_size=3), max_leaves=8))
     @examples(36)
     def test_xml_reads_what_the_standard_library_writes(self, tree: Any) -> None:

@@ -38,13 +38,15 @@ class EventBatch:
 
     frame has line (of the event's first line, from 1), offset (bytes before it) and raw (text);
     and where events of several logs are together, `#source`, the place of theirs in sources.
-    faults names what is wrong with some of them, each with a mask over the frame.
+    faults names what is wrong with some of them, each with a mask over the frame. given: whether the events came as
+    such and were not cut from text.
     """
 
     sources: tuple[Source, ...]
     frame: pl.DataFrame
     faults: tuple[tuple[str, pl.Series], ...] = ()
     bytes_read: int = 0
+    given: bool = False
 
     def __len__(self) -> int:
         return self.frame.height
@@ -118,7 +120,7 @@ def _uncut_column(source: Source, events: pl.Series) -> Iterator[EventBatch]:
 def _batch_of(source: Source, events: list[str] | pl.Series, first: int) -> EventBatch:
     raw = pl.Series("raw", events, dtype=pl.String)
     offsets = pl.int_range(first, first + len(raw), eager=True).alias("offset")
-    return EventBatch((source,), pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]))
+    return EventBatch((source,), pl.DataFrame([(offsets + 1).alias("line"), offsets, raw]), given=True)
 
 
 class Cutter:

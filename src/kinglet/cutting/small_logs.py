@@ -77,7 +77,8 @@ def _merged(batches: list[EventBatch]) -> EventBatch:
     none = pl.Series([False], dtype=pl.Boolean).new_from_index(0, rows)
     faults = tuple((name, put(none, pl.concat(found), True)) for name, found in masks.items())
     whole = pl.concat(frames, rechunk=True)
-    return EventBatch(tuple(sources), whole, faults, sum(batch.bytes_read for batch in batches))
+    given = any(batch.given for batch in batches)
+    return EventBatch(tuple(sources), whole, faults, sum(batch.bytes_read for batch in batches), given)
 
 
 def _batches(sources: Iterable[Source], rule: CutRule) -> Iterator[EventBatch | None]:

@@ -20,6 +20,27 @@ class Span(NamedTuple):
 
 def spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
     """The spans of all fields of an event, in the order of the text."""
+    text, places = in_lf(raw)
+    found = _spans(plan, text, variant)
+    return found if places is None else [Span(one.field, *in_raw(places, one.start, one.end)) for one in found]
+
+
+def in_lf(raw: str) -> tuple[str, list[int] | None]:
+    """An event as regexes read it, and where each of its characters and its end stand; None where it is the same."""
+    if "\r\n" not in raw:
+        return raw, None
+    places = [at for at in range(len(raw) + 1) if raw[at : at + 2] != "\r\n"]
+    return "".join(raw[at] for at in places[:-1]), places
+
+
+def in_raw(places: list[int], start: int, end: int) -> tuple[int, int]:
+    """Where characters of that text stand in the event itself; they may lie behind its end, where something lacks."""
+    last = len(places) - 1
+    start, end = min(start, last), min(end, last)
+    return places[start], places[end - 1] + 1 if end > start else places[start]
+
+
+def _spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
     found: list[Span] = []
     base, text = 0, raw
     chosen = next((item for item in plan.variants if item.name == variant), None)

@@ -153,12 +153,12 @@ def _placed(parsed: Parsed, rows: pl.Series) -> Parsed:
 
 def _rows_of(batch: EventBatch, rows: pl.Series) -> EventBatch:
     faults = tuple((name, mask[rows]) for name, mask in batch.faults)
-    return EventBatch(batch.sources, batch.frame[rows], faults, 0)
+    return replace(batch, frame=batch.frame[rows], faults=faults, bytes_read=0)
 
 
 def part_of(batch: EventBatch, start: int, length: int) -> EventBatch:
     faults = tuple((name, mask.slice(start, length)) for name, mask in batch.faults)
-    return EventBatch(batch.sources, batch.frame.slice(start, length), faults, 0)
+    return replace(batch, frame=batch.frame.slice(start, length), faults=faults, bytes_read=0)
 
 
 def _surely(parsed: Parsed, is_stranger: bool) -> Parsed:

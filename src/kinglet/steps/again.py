@@ -16,6 +16,7 @@ from kinglet.errors import parts_of
 from kinglet.plan.data import MORE, Plan, Reading
 from kinglet.plan.readings import read_form
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
+from kinglet.runtime.extraction.line_ends import as_lf
 from kinglet.runtime.extraction.read import read_fields
 from kinglet.source.logs import Source
 from kinglet.spec import steps as forms
@@ -49,6 +50,7 @@ class ParseAgain(Action):
         if not len(rows):
             return frame, []
         texts = frame[self.name][rows]
+        texts = as_lf(texts) if self.reading.regexes else texts
         near = reference[frame["#source"][rows]] if isinstance(reference, pl.Series) else reference
         found = read_fields(self.reading, texts, near, self.times)
         faults: Faults = []
@@ -117,7 +119,7 @@ class Hand(Action):
 
         numbers = pl.int_range(len(rows), eager=True)
         texts = pl.DataFrame([numbers.alias("line"), numbers.alias("offset"), frame[self.name][rows].alias("raw")])
-        batch = EventBatch((Source(self.name, moment),), texts)
+        batch = EventBatch((Source(self.name, moment),), texts, given=True)
         events = parse_batch(self.plan, batch, Options(moment)).events()
         no = pl.Series([False]).new_from_index(0, frame.height)
         faults: Faults = []

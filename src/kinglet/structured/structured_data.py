@@ -41,7 +41,7 @@ class StructuredData(WithoutLists):
             while parameter := _PARAMETER.match(text, at):
                 plain = re.sub(r'\\(["\\\]])', r"\1", parameter[2])
                 path = f"{element[1]}.{parameter[1]}"
-                found.append(Value(path, *parameter.span(2), "parameter", plain or None))
+                found.append(Value(path, *parameter.span(2), "parameter", plain))
                 at = parameter.end()
             if text[at : at + 1] != "]":
                 return None
@@ -57,8 +57,8 @@ class StructuredData(WithoutLists):
         return None
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
-        """What stands in the quotes; nothing as null."""
-        return pl.when(token != "").then(token)
+        """What stands in the quotes, which may be nothing."""
+        return token
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same without the backslashes before quotes, brackets and backslashes."""
@@ -66,4 +66,4 @@ class StructuredData(WithoutLists):
 
     def json_values(self, token: pl.Expr) -> pl.Expr:
         """Values as JSON strings."""
-        return json_strings(self.meaning(token).str.replace_all(r'\\(["\\\]])', "${1}"))
+        return json_strings(token.str.replace_all(r'\\(["\\\]])', "${1}"))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from typing import Any
 
 import polars as pl
 
@@ -113,6 +114,24 @@ def hidden_in_raw(subject: Subject) -> Iterator[Found]:
             )  # fmt: skip
 
 
+def counted_from_nought(subject: Subject) -> Iterator[Found]:
+    """Keys of items and occurrences with the number 0, of which there is none, unless a key of the log is called so."""
+    values = subject.document.values
+    forms: list[tuple[tuple[str | int, ...], object]] = [(("envelope",), values.get("envelope"))]
+    forms += [(("variants", i), form) for i, form in enumerate(_list(values.get("variants")))]
+    forms += [(("steps", i, "parse"), form.get("parse")) for i, form in enumerate(_list(values.get("steps")))]
+    for path, form in forms:
+        keys = form.get("keys") if isinstance(form, dict) else None
+        for field, key in keys.items() if isinstance(keys, dict) else ():
+            if "[0]" in str(key) and all(event.get(field) is None for event in subject.cases):
+                mend = f"write `{str(key).replace('[0]', '[1]')}` for the first"
+                yield Found((*path, "keys", field), f"`{key}` is never there: the first has the number 1", mend)
+
+
+def _list(value: object) -> list[dict[str, Any]]:
+    return [one if isinstance(one, dict) else {} for one in value] if isinstance(value, list) else []
+
+
 RULES = (
     LintRule(
         "U01", "type used nowhere", "warning",
@@ -143,5 +162,11 @@ RULES = (
         "a value that a step masks or hashes, while the raw text keeps it",
         "add the step `raw: drop`",
         hidden_in_raw,
+    ),
+    LintRule(
+        "U06", "item with the number 0", "warning",
+        "a key such as `tags[0]` that no case has: items, and occurrences of a key, count from 1",
+        "write `[1]` for the first, `[-1]` for the last",
+        counted_from_nought,
     ),
 )  # fmt: skip

@@ -14,6 +14,7 @@ from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
 from kinglet.runtime.extraction.headers import by_header, rejoined
+from kinglet.runtime.extraction.line_ends import LF_TEXT, as_lf, has_one_line_each, with_lf_text
 from kinglet.runtime.extraction.read import read_texts
 from kinglet.runtime.extraction.regex_groups import RegexGroups
 from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, side_by_side
@@ -38,7 +39,8 @@ class _Run(NamedTuple):
 
 def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Requests[list[Extracted]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
-    start = Group(rows.alias(ROW), batch.frame, pl.DataFrame(height=len(batch)), list(batch.faults))
+    columns = batch.frame if has_one_line_each(plan, batch) else with_lf_text(batch.frame, "raw")
+    start = Group(rows.alias(ROW), columns, pl.DataFrame(height=len(batch)), list(batch.faults))
     extracted: list[Extracted] = []
     entered, outside = yield from _envelope(plan, start, reference, batch)
     if outside is not None:
@@ -70,7 +72,7 @@ def _of_all_runs(
     indices = sorted({index for run in runs for index in run.candidates})
     if any(plan.variants[index].source is not None for index in indices):
         return [], group, runs
-    text = group.columns[plan.body or "raw"]
+    text = _message(plan, group)
     shares = first_of(text, [plan.variants[index].reading for index in indices])
     if shares is None:
         return [], group, runs
@@ -125,12 +127,14 @@ def _envelope(
     now = frozenset(name for name in (*(kind.slot for kind in plan.kinds), plan.body, MORE) if name is not None)
     found: list[tuple[Group | None, Group | None]] = []
     for reading, part in by_header(plan.envelope, group, batch.sources):
-        found.append((yield from _take(reading, part, part.columns.get_column("raw"), reference, now)))
+        text = part.columns.get_column(LF_TEXT if reading.regexes and LF_TEXT in part.columns.columns else "raw")
+        found.append((yield from _take(reading, part, text, reference, now)))
     inside, outside = rejoined([one for one, _ in found]), rejoined([other for _, other in found])
     if inside is not None:
         wanted = plan.texts_later.union(item.name for item in inside.pending)
         texts = pl.DataFrame([text for text in inside.texts.get_columns() if text.name in wanted])
-        inside = inside._replace(texts=texts if texts.width else pl.DataFrame(height=len(inside.rows)))
+        columns = inside.columns if plan.body is None else _with_message(plan, inside.columns)
+        inside = inside._replace(columns=columns, texts=texts if texts.width else pl.DataFrame(height=len(inside.rows)))
     return inside, outside
 
 
@@ -252,7 +256,7 @@ def _read_at_once(
     variants = [plan.variants[index] for index in candidates]
     if any(variant.source is not None for variant in variants):
         return None
-    text = group.columns[plan.body or "raw"]
+    text = _message(plan, group)
     shares = first_of(text, [variant.reading for variant in variants])
     if shares is None:
         return None
@@ -273,7 +277,7 @@ def _read_one_by_one(
     plan: Plan, group: Group, candidates: tuple[int, ...], reference: Reference
 ) -> Requests[list[Extracted]]:
     """The same, where each candidate is tried on what those before it have left."""
-    text = group.columns[plan.body or "raw"]
+    text = _message(plan, group)
     by_text = candidates_by_text(plan, text, candidates) if len(candidates) > FEW else None
     if by_text is not None:
         return (yield from _read_by_text(plan, group, candidates, by_text, reference))
@@ -340,8 +344,23 @@ def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Request
 
 def _text(plan: Plan, index: int, group: Group) -> pl.Series:
     """What a variant reads of events."""
-    source = plan.variants[index].source
-    return group.texts[source] if source is not None else group.columns[plan.body or "raw"]
+    source, by_regex = plan.variants[index].source, bool(plan.variants[index].reading.regexes)
+    if source is None:
+        return _message(plan, group) if by_regex else group.columns[plan.body or "raw"]
+    return as_lf(group.texts[source]) if by_regex else group.texts[source]
+
+
+def _message(plan: Plan, group: Group) -> pl.Series:
+    """What variants read of events that name nothing else, as their regexes read it."""
+    return group.columns[LF_TEXT if LF_TEXT in group.columns.columns else plan.body or "raw"]
+
+
+def _with_message(plan: Plan, columns: pl.DataFrame) -> pl.DataFrame:
+    """Events behind their envelope, with what regexes read of their message; an envelope's own regexes read it so."""
+    assert plan.envelope is not None and plan.body is not None
+    if plan.envelope.structures:
+        return with_lf_text(columns, plan.body)
+    return columns.drop(LF_TEXT, strict=False)
 
 
 def _routes(plan: Plan, group: Group) -> tuple[Group, list[_Run]]:
