@@ -216,6 +216,30 @@ class Stamps(unittest.TestCase):
                 self.assertEqual(moments, [event["time"] for event in events], draft.text)
                 self.assertIn("{stamp:time}", draft.text)
 
+    def test_lines_on_pages_are_events_and_the_pages_are_none(self) -> None:
+        page = "\n{:>30} {}\nDATE     TIME  BERTH\n-------- ----- -----\n"
+        lines = [f"{START + timedelta(minutes=9 * i):%d/%m/%y %H:%M} {i:<5}" for i in range(200)]
+        text = "".join((page.format("PAGE", i // 40 + 1) if i % 40 == 0 else "") + f"{lines[i]}\n" for i in range(200))
+        draft = kinglet.draft(text, at="2026-11-30")
+        events = draft.parser.parse(text, reference_time="2026-11-30").events
+        times = events.filter(events["state"] == "complete")["time"].to_list()
+        self.assertEqual([(START + timedelta(minutes=9 * i)).replace(second=0) for i in range(200)], times, draft.text)
+
+    def test_names_of_months_stand_in_any_case_between_any_signs_or_none(self) -> None:
+        moments = [START + timedelta(seconds=97 * i) for i in range(60)]
+        cases = (str.title, str.upper, str.lower)
+        for number, sign in enumerate(("/", "-", ".", "_", "", " ")):
+            for place, parts in enumerate(("dbY", "Ybd", "bdY", "dby", "db", "bd")):
+                form = sign.join(f"%{part}" for part in parts)
+                written = cases[(number + place) % 3]
+                with self.subTest(form=form, written=written):
+                    draft, events = events_of(
+                        f"{written(t.strftime(form))} {t:%H:%M:%S} gate {i} opened by {USERS[i % 5]}"
+                        for i, t in enumerate(moments)
+                    )
+                    self.assertEqual(moments, [event["time"] for event in events], draft.text)
+                    self.assertIn("{stamp:time}", draft.text)
+
     def test_beside_a_clock_of_12_hours_the_month_is_taken_to_stand_first(self) -> None:
         days = [START.replace(month=3, day=2, minute=i % 60) for i in range(60)]
         for form, month, sure in (

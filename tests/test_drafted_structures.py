@@ -272,6 +272,29 @@ class Drafted(unittest.TestCase):
         log = made(8, lambda time, values: json.dumps({"time": f"{time:%Y-%m-%dT%H:%M:%SZ}", **values}))
         self.assertIn("- name: other", self.hold(log)["text"])
 
+    def test_messages_of_a_column_or_a_key_with_labels_in_their_further_lines(self) -> None:
+        rng = random.Random(5)
+        rows, truth = [], []
+        for i in range(120):
+            at, user, port = START + timedelta(seconds=97 * i), rng.choice(USERS), rng.randint(1024, 65_000)
+            ip = f"192.0.2.{rng.randint(1, 250)}"
+            labels = (
+                f"Subject:\n\tAccount Name:\t\t{user}\n\nNetwork:\n\tSource Address:\t{ip}\n\tSource Port:\t\t{port}"
+            )
+            said = f"Someone came in by gate {i % 9}.\n\n{labels}" if i % 3 else f"Gate {i % 9} was closed."
+            rows.append({"Time": f"{at:%Y-%m-%dT%H:%M:%SZ}", "Level": "INFO", "Message": said.replace("\n", "\r\n")})
+            truth.append((i % 9, *((user, ip, port) if i % 3 else (None, None, None))))
+        table = io.StringIO(newline="")
+        writer = csv.DictWriter(table, [*rows[0]])
+        writer.writeheader()
+        writer.writerows(rows)
+        for text in (table.getvalue(), "".join(json.dumps(row) + "\n" for row in rows)):
+            draft = kinglet.draft(text, at=AT)
+            events = draft.parser.parse(text, reference_time=AT).events
+            names = ("gate", "subject.account_name", "network.source_address", "network.source_port")
+            self.assertEqual({"complete"}, {*events["state"]}, draft.text)
+            self.assertEqual(truth, events.select(names).rows(), draft.text)
+
     def test_keys_called_like_columns_of_every_event(self) -> None:
         def line(time: datetime, values: Values) -> str:
             own = {"id": 5, "file": values["path"], "state": "x", "user": values["user"]}

@@ -56,6 +56,9 @@ class OfEvents(unittest.TestCase):
                     with self.subTest(cut=cut, envelope=envelope, reading=reading):
                         parser = parser_of(cut, envelope, reading)
                         unix, dos = read(parser, log), read(parser, log.replace("\n", "\r\n"))
+                        if "--" not in between:  # whose line ends are LF or CRLF
+                            alone = read(parser, log.replace("\n", "\r"))
+                            self.assertEqual(unix.drop(EXACT).rows(), alone.drop(EXACT).rows())
                         self.assertEqual(unix["state"].to_list(), ["complete"] * 7)
                         self.assertEqual(unix["what"].to_list(), ["half open"] * 7)
                         self.assertEqual(unix.drop(EXACT).rows(), dos.drop(EXACT).rows())

@@ -39,7 +39,7 @@ class EventBatch:
     frame has line (of the event's first line, from 1), offset (bytes before it) and raw (text);
     and where events of several logs are together, `#source`, the place of theirs in sources.
     faults names what is wrong with some of them, each with a mask over the frame. given: whether the events came as
-    such and were not cut from text.
+    such and were not cut from text. lone_returns: whether a CR by itself ends a line of the log.
     """
 
     sources: tuple[Source, ...]
@@ -47,6 +47,7 @@ class EventBatch:
     faults: tuple[tuple[str, pl.Series], ...] = ()
     bytes_read: int = 0
     given: bool = False
+    lone_returns: bool = False
 
     def __len__(self) -> int:
         return self.frame.height
@@ -336,7 +337,8 @@ class Cutter:
             part = frame.slice(first, MAX_EVENTS)
             faults = [(name, mask.slice(first, MAX_EVENTS)) for name, mask in masks]
             faults = [(name, mask) for name, mask in faults if mask.any()]
-            yield EventBatch((self.source,), part, tuple(faults), settled * part.height // frame.height)
+            read = settled * part.height // frame.height
+            yield EventBatch((self.source,), part, tuple(faults), read, lone_returns=bool(self.lone_returns))
 
 
 _SECOND_BYTES = r"[\u00a0-\u00bf\u20ac\u201a\u0192\u201e\u2026\u2020\u2021\u02c6\u2030\u0160\u2039\u0152\u017d\u2018\u2019\u201c\u201d\u2022\u2013\u2014\u02dc\u2122\u0161\u203a\u0153\u017e\u0178\u0081\u008d\u008f\u0090\u009d]"  # noqa: E501

@@ -52,7 +52,7 @@ def cut_all(sources: Iterable[Source], rule: CutRule, larger: int = 1) -> Iterat
 
 def _is_small(batch: EventBatch, shared: int, larger: int) -> bool:
     """Whether a batch is to be put together with the next."""
-    if len(batch) >= shared or batch.sources[0].size is None:
+    if len(batch) >= shared or batch.sources[0].size is None or batch.lone_returns:
         return False
     return larger > 1 or batch.text_bytes < ENOUGH_BYTES
 

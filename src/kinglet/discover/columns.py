@@ -31,7 +31,7 @@ _EPOCH = "|".join(form.shape for form in FINDABLE if form.name.startswith("epoch
 def _shapes() -> dict[str, str]:
     """The regexes of types, in the order in which they are tried; narrower than slots read where these read much."""
     own = {"url": r"[A-Za-z][A-Za-z0-9+.-]*://\S+", "hex": "(?:0[xX])[0-9A-Fa-f]+|[0-9A-Fa-f]{8,}"}
-    shapes = {"time": _STAMP, "epoch": _EPOCH}
+    shapes = {"time": f"(?i:{_STAMP})", "epoch": _EPOCH}
     shapes |= {name: own.get(name, TYPES[name].valid or TYPES[name].shape) for name in _TYPES}
     found = {name: f"^(?:{shape})$" for name, shape in shapes.items()}
     return found | {"path": r"^/[^\s]*$", "host": _HOST, "bool": "^(?i:true|false|yes|no|on|off)$", "word": r"^\S*$"}

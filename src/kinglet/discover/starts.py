@@ -23,6 +23,7 @@ _LONGEST_WORD = 60
 _END = 300  # characters at an end of a line in which a stamp and its zone have room
 _MANY_TIMES = 10
 _MOST = 0.7
+_PAGE = 8  # lines with stamps that a stretch of lines has which is no event
 _SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
 
@@ -71,6 +72,8 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
     judged = [_same(item, judged) for item in judged]
     if stamped is None:
         judged = _blocks_over_lines(judged, total)
+    else:
+        judged = _lines_over_pages(judged, lines.filter(filled), stamped)
     judged.sort(
         key=lambda item: (
             -round(item.explained, 3),
@@ -160,6 +163,18 @@ def _blocks_over_lines(all_: list[Boundary], total: int) -> list[Boundary]:
     return [
         replace(way, explained=min(way.explained, starts[0].count / total), wrong=wrong)
         if "line" in way.events
+        else way
+        for way in all_
+    ]
+
+
+def _lines_over_pages(all_: list[Boundary], written: pl.Series, stamped: Heads) -> list[Boundary]:
+    """Holds against stretches of many lines, such as the pages of a report, that nearly all lines have a stamp."""
+    heads = written.str.contains(stamped.any)
+    count, share = int(heads.sum()), float(heads.mean() or 0)  # type: ignore[arg-type]
+    return [
+        replace(way, explained=min(way.explained, 1 - share), wrong=f"{percent(share)} of lines begin with a stamp")
+        if share >= _MOST and not {"line", "start", "indent"} & {*way.events} and count >= _PAGE * way.count
         else way
         for way in all_
     ]

@@ -15,6 +15,7 @@ from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import Slot, written
 from kinglet.drafting.report import Doubt, Draft
 from kinglet.drafting.shape import Variant
+from kinglet.drafting.text_logs import first_lines
 from kinglet.drafting.work import Wishes, Work, literal, sampled
 from kinglet.drafting.writing import case_lines, variant_lines
 from kinglet.errors import UsageError
@@ -23,6 +24,7 @@ from kinglet.mining.messages import mine
 from kinglet.parser import Parser, load
 from kinglet.patterns.types import TYPES
 from kinglet.plan.data import DTYPES
+from kinglet.runtime.extraction.line_ends import as_lf
 
 
 def added(path: str, found: Facts, wishes: Wishes) -> Draft:
@@ -75,10 +77,10 @@ class _Into(Work):
         if kind is not None and kind in some.columns and some[kind].null_count() == 0:
             kinds = some[kind].cast(pl.String).to_list()
             self.shape.kind_is_number = some[kind].dtype.is_integer()
-        split = texts.str.splitn("\n", 2).struct.unnest()
+        first, others = first_lines(as_lf(texts))
         own = [name for name in self.parser.fields if name in some.columns and some[name].null_count() < some.height]
-        more = split.to_series(1).to_list()
-        for message in mine(split.to_series(0).to_list(), (), Head(), kinds).messages[: self.wishes.most]:
+        more = others.to_list()
+        for message in mine(first.to_list(), (), Head(), kinds).messages[: self.wishes.most]:
             found = written(message, Names(own), more=[more[row] for row in message.rows])
             name = variant_name(found.words, self.names, len(self.names) + 1)
             self.shape.variants.append(Variant(name, found, [rows[row] for row in message.rows], message.kinds))

@@ -88,7 +88,7 @@ def _shapes(result: Result, events: pl.DataFrame, most: int) -> list[Leftover]:
     plan = result.parser._plan
     column = bodies(plan, events["raw"])
     outside = column.is_null()
-    texts = column.fill_null(events["raw"])
+    texts = as_lf(column.fill_null(events["raw"]))
     firsts = texts.str.split("\n").list.first()
     rows = sampled(range(events.height))
     mined = mine([str(firsts[row]) for row in rows], (), Head())

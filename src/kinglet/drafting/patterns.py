@@ -22,7 +22,8 @@ from kinglet.patterns.grammar import slots as in_pattern
 from kinglet.patterns.types import TYPES
 from kinglet.patterns.words import words_type
 from kinglet.plan.data import name_problem
-from kinglet.structured.by_form import is_within
+from kinglet.structured.blocks import Blocks
+from kinglet.structured.by_form import Structure, is_within
 from kinglet.structured.json_objects import JsonObjects
 from kinglet.timestamps.formats import parse_format
 from kinglet.timestamps.reading import TimeReading, is_read
@@ -40,6 +41,8 @@ _OF_VERSION = re.compile(r"(?i)(?:version|release|\bv|_v)\W*(?:(?:to|is|of) )?$"
 """What stands before a version, which is no number though it may look like one: 3.10 is not 3.1."""
 _OF_PORT = re.compile(r"(?i)(?<!re)(?<!im)(?<!ex)(?<!sup)(?<!trans)(?<!air)(?<!pass)port\W*$")
 """A word in front of a number that is a port: `dport=`, not `report `."""
+_FRAME = re.compile(r"(?m)^\s*(?:at [\w$.<>/]+\(|File \"|\.\.\. [0-9]+ more|Traceback |Caused by: )")
+_LABELS = 2  # lines of so many labels are a block
 _CODE = re.compile("[A-Z]{1,4}[-_]?[0-9]{2,}")
 
 
@@ -173,14 +176,15 @@ def written(
     if having:
         for slot in slots:
             slot.type = "text" if slot.type == "rest" else slot.type
-        lines = Slot(names.name("", "rest", "lines"), "rest", list(more))
+        block = _are_block([text for text in more if text is not None])
+        lines = Slot("", "block", list(more)) if block else Slot(names.name("", "rest", "lines"), "rest", list(more))
         slots.append(lines)
         parts += ["\n", lines] if len(having) == len(more) else [Optional(["\n", lines])]
         maybe += [] if len(having) == len(more) else [having]
     keys: dict[str, Slot] = {}
     for slot in slots:
-        if slot.type == "json":
-            keys = _keys(slot, names)
+        if slot.type in _WITH_KEYS:
+            keys |= _keys(slot, names)
     slots += keys.values()
     if open_words:
         for slot in slots:
@@ -200,11 +204,25 @@ def _coloured(part: Varying) -> list[str | Slot]:
 _MOST_KEYS = 40
 
 
+_WITH_KEYS: dict[str, Structure] = {"json": JsonObjects(), "block": Blocks()}
+
+
+def _are_block(texts: Sequence[str]) -> bool:
+    """Whether the lines behind the first ones of messages are labelled, all of them, and are no trace of calls."""
+    if any(_FRAME.search(text) for text in texts):
+        return False
+    each = [Blocks().values(text) or () for text in texts]
+    plain = sum(len(values) >= _LABELS and all(item.kind != "text" for item in values) for values in each)
+    return plain >= _MOSTLY * len(texts)
+
+
 def _keys(slot: Slot, names: Names) -> dict[str, Slot]:
-    """The keys of the objects that a slot has, by their paths, as slots."""
-    structure = JsonObjects()
+    """The keys of the structure that a slot has, by their paths, as slots."""
+    structure = _WITH_KEYS[slot.type]
     each = [{item.path: item.text for item in structure.values(text) or ()} if text else {} for text in slot.values]
-    paths = list(dict.fromkeys(path for values in each for path in values if path))
+    # a label without a value begins a section, and is none itself
+    with_text = [[path for path, text in values.items() if text or slot.type == "json"] for values in each]
+    paths = list(dict.fromkeys(path for some in with_text for path in some if path))
     leaves = [path for path in paths if not any(other != path and is_within(other, path) for other in paths)]
     out: dict[str, Slot] = {}
     for path in leaves[:_MOST_KEYS]:

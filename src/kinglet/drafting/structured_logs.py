@@ -14,12 +14,13 @@ from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import written
 from kinglet.drafting.shape import Aside, Variant
 from kinglet.drafting.structures import kind_of, message_of, slots_of, types_of
-from kinglet.drafting.text_logs import OF_SYSLOG, stamps_in, time_of
+from kinglet.drafting.text_logs import OF_SYSLOG, first_lines, stamps_in, time_of
 from kinglet.drafting.work import SAMPLE, Work, literal, sampled
 from kinglet.mining.heads import Head
 from kinglet.mining.messages import mine
 from kinglet.names import field_of
 from kinglet.parser import Parser
+from kinglet.runtime.extraction.line_ends import as_lf
 
 _WORDY = 0.5
 _GAPS = 0.02
@@ -108,9 +109,10 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     texts = {name: whole[name] for name in found.types if name in whole}
     types = types_of(texts, found.stamp)
     work.shape.structure = found._replace(types={name: types.get(name, "text") for name in found.types})
-    kind, message = (kind_of(texts, found.stamp), message_of(texts)) if told_apart else (None, None)
+    kind, message = (kind_of(texts, found.stamp), message_of(whole)) if told_apart else (None, None)
     if message is not None and kind is None:
-        _messages_of(work, message, texts[message])
+        work.shape.structure.types.setdefault(message, "text")
+        _messages_of(work, message, whole[message])
     elif kind is not None:
         _kinds(work, kind, texts)
     else:
@@ -162,16 +164,16 @@ def _kinds(work: Work, kind: str, texts: Mapping[str, pl.Series]) -> None:
 def _messages_of(work: Work, name: str, column: pl.Series) -> None:
     """A variant for each message of a key that holds texts."""
     assert work.shape.structure is not None
-    texts = column.to_list()
+    first, more = first_lines(as_lf(column))
     rows = sampled(column.is_not_null().arg_true().to_list())
     types = work.shape.structure.types
-    mined = mine([texts[row].split("\n")[0] for row in rows], stamps_in(work), Head())
+    mined = mine([first[row] for row in rows], stamps_in(work), Head())
     slots = slots_of(list(types), types)
     work.shape.variants = []
     for message in mined.messages[: work.wishes.most]:
-        found = written(message, Names(types))
-        called = variant_name(found.words, work.names, len(work.shape.variants) + 1)
         own = [rows[row] for row in message.rows]
+        found = written(message, Names(types), more=[more[row] for row in own])
+        called = variant_name(found.words, work.names, len(work.shape.variants) + 1)
         work.shape.variants.append(Variant(called, found, own, field=name, fields=slots))
     work.shape.variants.sort(key=lambda variant: -literal(variant))
     if without := column.is_null().arg_true().to_list():

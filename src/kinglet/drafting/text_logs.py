@@ -108,11 +108,11 @@ def time_of(work: Work, place: StampPlace | None = None) -> None:
 
 def _bodies(work: Work) -> Bodies:
     """The first lines of events, without a head of syslog."""
-    first, more = _lines(work.raw)
+    first, more = first_lines(work.raw)
     head = syslog_head(work.raw)
     if head is None:
         if _says_little(first, more):
-            second, more = _lines(more)
+            second, more = first_lines(more)
             first = first + ("\n" + second).fill_null("")
         return Bodies(first.to_list(), more.to_list())
     with_syslog(work, head)
@@ -125,7 +125,7 @@ def _bodies(work: Work) -> Bodies:
     return Bodies(columns["body"].fill_null("").to_list(), more.to_list(), Head(), apps)
 
 
-def _lines(texts: pl.Series) -> tuple[pl.Series, pl.Series]:
+def first_lines(texts: pl.Series) -> tuple[pl.Series, pl.Series]:
     """The first lines of texts, and what is behind them."""
     split = texts.str.splitn("\n", 2).struct.unnest()
     return split.to_series(0), split.to_series(1)

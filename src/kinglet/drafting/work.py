@@ -152,7 +152,7 @@ def literal(variant: Variant) -> int:
 
 def _wider(slot: Slot) -> bool:
     """Gives a slot a type that reads more; says whether there was one."""
-    if slot.type in ("rest", "json", "time", "text") and not slot.words:
+    if slot.type in ("rest", "json", "block", "time", "text") and not slot.words:
         return False
     if slot.words:
         slot.words = ()

@@ -35,7 +35,7 @@ _PIECES = (  # amounts of bytes, blanks, keys, signs that open or part, and the 
     r"(?P<b>[ \t]+)",
     r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})(?:[^\W\d][\w.-]*=|[^\W\d_]{2,}:(?=[0-9\"'\[(]))(?!=))",
     r"(?P<s3>[(\[{<|;\n\"]|'(?!\w))",
-    r"(?P<c>(?:(?!,[\w.-]+=|(?<=\])\[)[^\s|;\"\x1b]|(?<=\w)\"(?=\w))+)",
+    r"(?P<c>(?:(?!,[\w.-]+=|(?<=\])\[|(?<=\w)[(\[{<][^\W\d][\w.-]*=)[^\s|;\"\x1b]|(?<=\w)\"(?=\w))+)",
     r"(?P<s2>.)",
 )
 _TYPES = (
@@ -99,7 +99,7 @@ def is_word(key: str) -> bool:
 @lru_cache(32)
 def _regex(stamps: tuple[str, ...]) -> re.Pattern[str]:
     before, behind = rf"(?:(?<![\w.:/-])|{COLOURED})", "(?![0-9A-Za-z_]|:[0-9A-Fa-f])"
-    stamp = f"(?:{'|'.join(stamps)}){behind}"
+    stamp = f"(?i:{'|'.join(stamps)}){behind}"
     # signs directly before a stamp are no part of it, nor of a word
     parts = (
         [f"(?P<t>{before}{stamp})", rf"(?P<s0>[^\w\s.:/|;,()\[\]{{}}<>\"'-]+(?=[(\[{{<\"']?{stamp}))"] if stamps else []

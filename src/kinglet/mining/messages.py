@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from kinglet.mining.cells import NUMBER, TEXT, WORD, Cells, cells, is_value, is_word, value
+from kinglet.mining.codes import with_codes
 from kinglet.mining.columns import table
 from kinglet.mining.grouping import groups
 from kinglet.mining.heads import Head, head_of, look_of
@@ -51,7 +52,7 @@ def mine(
     stamps: regexes of stamps that stand in them. head: what the texts begin with, where it is known. kinds: what tells
     the messages apart, where that is known.
     """
-    lines = with_ports(cells(texts, stamps))
+    lines = with_codes(with_ports(cells(texts, stamps)))
     found = head_of(lines) if head is None else head
     kept = [i for i, line in enumerate(lines) if found.begins(line)]
     of_head = _message(kept, [_cut(lines[i], 0, found.length) for i in kept], None) if found.length and kept else None
@@ -82,7 +83,7 @@ _ALIKE = 0.97
 
 def same_head(texts: Sequence[str], stamps: Iterable[str] = ()) -> Message | None:
     """What texts that are heads as a whole are made of, and the rows that are so; None where they differ in form."""
-    lines = with_ports(cells(texts, stamps))
+    lines = with_codes(with_ports(cells(texts, stamps)))
     looks = [tuple(look_of(line.keys, i) for i in range(len(line.keys))) for line in lines]
     usual, count = Counter(looks).most_common(1)[0]
     if count < _ALIKE * len(texts):

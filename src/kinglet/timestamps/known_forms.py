@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -73,6 +74,21 @@ def _numeric(name: str, between: str, written: str) -> Iterator[Findable]:
     ):
         day_first, month_first = (f"%{order[0]}{written}%{order[1]}{written}{code} {reads}" for order in ("dm", "md"))
         yield Findable(name + what, f"{date}{year},? {clock}", day_first, month_first)
+
+
+def _with_month_name(sign: str) -> Iterator[Findable]:
+    """Dates with the name of a month and one sign between their parts, or none."""
+    between = re.escape(sign) if sign != " " else sign
+    day = _D if sign else "[0-9]{2}"  # numbers without anything between have all their digits
+    for name, parts, written in (
+        ("day month name year", (_D, _MONTH, "[0-9]{4}"), "dbY"),
+        ("year month name day", (_CENTURY, _MONTH, _D), "Ybd"),
+        ("month name day year", (_MONTH, day, "[0-9]{4}"), "bdY"),
+        ("day month name two-digit year", (_D, _MONTH, "[0-9]{2}"), "dby"),
+        ("day month name, no year", (_D, _MONTH), "db"),
+        ("month name day, no year", (_MONTH, _D), "bd"),
+    ):
+        yield Findable(name, between.join(parts), sign.join(f"%{part}" for part in written), clock=False)
 
 
 FINDABLE = (
@@ -158,25 +174,10 @@ DATES = (
     Findable("date, slashes, two-digit year", f"{_D}/{_D}/[0-9]{{2}}", "%d/%m/%y", "%m/%d/%y", clock=False),
     Findable("date, points, two-digit year", rf"{_D}\.{_D}\.[0-9]{{2}}", "%d.%m.%y", "%m.%d.%y", clock=False),
     Findable("date, dashes, two-digit year", f"{_D}-{_D}-[0-9]{{2}}", "%d-%m-%y", "%m-%d-%y", clock=False),
-    *(
-        Findable(f"{first} month name {last}", f"{shape}{between}{_MONTH}{between}{behind}", written, clock=False)
-        for sign in "/-. "
-        for between in (sign.replace(".", r"\."),)
-        for first, last, shape, behind, written in (
-            ("day", "year", _D, "[0-9]{4}", f"%d{sign}%b{sign}%Y"),
-            ("year", "day", _CENTURY, _D, f"%Y{sign}%b{sign}%d"),
-            ("day", "two-digit year", _D, "[0-9]{2}", f"%d{sign}%b{sign}%y"),
-        )
-    ),
     Findable("day month name year", rf"{_D}\. {_MONTH} [0-9]{{4}}", "%d. %b %Y", clock=False),
-    Findable("day month name year", rf"{_D}{_MONTH}[0-9]{{4}}", "%d%b%Y", clock=False),
     Findable("month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}}", "%b %e %Y", clock=False),
-    Findable("day/month name, no year", f"{_D}/{_MONTH}", "%d/%b", clock=False),
-    Findable("day-month name, no year", f"{_D}-{_MONTH}", "%d-%b", clock=False),
-    Findable("day month name, no year", f"{_D} {_MONTH}", "%d %b", clock=False),
+    *(form for sign in ("/", "-", ".", " ", "_", "") for form in _with_month_name(sign)),
     Findable("month name day, no year", f"{_MONTH} [ 0-9]?[0-9]", "%b %e", clock=False),
-    Findable("month name day year", f"{_MONTH}-{_D}-[0-9]{{4}}", "%b-%d-%Y", clock=False),
-    Findable("month name day year", f"{_MONTH}/{_D}/[0-9]{{4}}", "%b/%d/%Y", clock=False),
 )
 """Dates that are stamps only beside a time of day."""
 

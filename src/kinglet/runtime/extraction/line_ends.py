@@ -14,18 +14,20 @@ LF_TEXT = "#text"
 """A column of events beside the text that variants read: the same with LF for line ends, where the two differ."""
 
 
-def as_lf(texts: pl.Series) -> pl.Series:
-    """Texts with LF in place of CRLF."""
+def as_lf(texts: pl.Series, lone_returns: bool = False) -> pl.Series:
+    """Texts with LF in place of CRLF, and of CR by itself where that ends lines."""
     # speed: to look is many times quicker than to replace, and most logs have none
-    if texts.dtype != pl.String() or not texts.str.contains("\r\n", literal=True).any():
+    end = "\r" if lone_returns else "\r\n"
+    if texts.dtype != pl.String() or not texts.str.contains(end, literal=True).any():
         return texts
-    return texts.str.replace_all("\r\n", "\n", literal=True)
+    texts = texts.str.replace_all("\r\n", "\n", literal=True)
+    return texts.str.replace_all("\r", "\n", literal=True) if lone_returns else texts
 
 
-def with_lf_text(columns: pl.DataFrame, name: str) -> pl.DataFrame:
+def with_lf_text(columns: pl.DataFrame, name: str, lone_returns: bool = False) -> pl.DataFrame:
     """Events with what their variants read by regex, the text of a column, beside it where the two differ."""
     text = columns[name]
-    read = as_lf(text)
+    read = as_lf(text, lone_returns)
     columns = columns.drop(LF_TEXT, strict=False)
     return columns if read is text else columns.with_columns_seq(read.alias(LF_TEXT))
 

@@ -39,7 +39,7 @@ class _Run(NamedTuple):
 
 def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Requests[list[Extracted]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
-    columns = batch.frame if has_one_line_each(plan, batch) else with_lf_text(batch.frame, "raw")
+    columns = batch.frame if has_one_line_each(plan, batch) else with_lf_text(batch.frame, "raw", batch.lone_returns)
     start = Group(rows.alias(ROW), columns, pl.DataFrame(height=len(batch)), list(batch.faults))
     extracted: list[Extracted] = []
     entered, outside = yield from _envelope(plan, start, reference, batch)
