@@ -228,17 +228,17 @@ class Stamps(unittest.TestCase):
     def test_names_of_months_stand_in_any_case_between_any_signs_or_none(self) -> None:
         moments = [START + timedelta(seconds=97 * i) for i in range(60)]
         cases = (str.title, str.upper, str.lower)
-        for number, sign in enumerate(("/", "-", ".", "_", "", " ")):
-            for place, parts in enumerate(("dbY", "Ybd", "bdY", "dby", "db", "bd")):
-                form = sign.join(f"%{part}" for part in parts)
-                written = cases[(number + place) % 3]
-                with self.subTest(form=form, written=written):
-                    draft, events = events_of(
-                        f"{written(t.strftime(form))} {t:%H:%M:%S} gate {i} opened by {USERS[i % 5]}"
-                        for i, t in enumerate(moments)
-                    )
-                    self.assertEqual(moments, [event["time"] for event in events], draft.text)
-                    self.assertIn("{stamp:time}", draft.text)
+        parts = ("dbY", "Ybd", "bdY", "dby", "db", "bd")
+        forms = [sign.join(f"%{part}" for part in each) for sign in ("/", "-", ".", "_", "", " ") for each in parts]
+        for number, form in enumerate((*forms, "%a %b %d", "%a, %b %d", "%a %d %b", "%a, %d %b")):
+            written = cases[(number + number // 6) % 3]
+            with self.subTest(form=form, written=written):
+                draft, events = events_of(
+                    f"{written(t.strftime(form))} {t:%H:%M:%S} gate {i} opened by {USERS[i % 5]}"
+                    for i, t in enumerate(moments)
+                )
+                self.assertEqual(moments, [event["time"] for event in events], draft.text)
+                self.assertIn("{stamp:time}", draft.text)
 
     def test_beside_a_clock_of_12_hours_the_month_is_taken_to_stand_first(self) -> None:
         days = [START.replace(month=3, day=2, minute=i % 60) for i in range(60)]

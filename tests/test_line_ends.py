@@ -72,7 +72,7 @@ class OfEvents(unittest.TestCase):
         raw = "\r\n".join(lines)
         regex = r"^(?P<first>.*)(?:\n(?P<others>(?s:.*)))?$"
         row = parser_of("blank-line", "", f"regex: '{regex}'").parse([raw]).events.row(0, named=True)
-        match = re.search(regex.replace("$", r"\Z"), raw.replace("\r\n", "\n"))
+        match = re.search(regex.replace("$", r"\Z"), raw.replace("\r\n", "\n").rstrip("\n"))
         assert match is not None
         self.assertEqual({"raw": raw, **match.groupdict()}, {name: row[name] for name in ("raw", "first", "others")})
 
@@ -89,7 +89,7 @@ class OfMessages(unittest.TestCase):
         )
         messages = {1: "logged on\n\nSubject:\n\tName:\tM. Okoro\na\nb", 2: "off\nlow tide\na\nb"}
         for end in ("\n", "\r\n"):
-            said = {kind: text.replace("\n", end) for kind, text in messages.items()}
+            said = {kind: text.replace("\n", end) + end * kind for kind, text in messages.items()}
             events = parser.parse([json.dumps({"Id": kind, "Message": text}) for kind, text in said.items()]).events
             self.assertEqual(events["said"].to_list(), [*said.values()])
             self.assertEqual(events["user"].to_list(), ["M. Okoro", None])

@@ -24,7 +24,7 @@ from kinglet.mining.messages import mine
 from kinglet.parser import Parser, load
 from kinglet.patterns.types import TYPES
 from kinglet.plan.data import DTYPES
-from kinglet.runtime.extraction.line_ends import as_lf
+from kinglet.runtime.extraction.line_ends import as_read
 
 
 def added(path: str, found: Facts, wishes: Wishes) -> Draft:
@@ -77,7 +77,7 @@ class _Into(Work):
         if kind is not None and kind in some.columns and some[kind].null_count() == 0:
             kinds = some[kind].cast(pl.String).to_list()
             self.shape.kind_is_number = some[kind].dtype.is_integer()
-        first, others = first_lines(as_lf(texts))
+        first, others = first_lines(as_read(texts))
         own = [name for name in self.parser.fields if name in some.columns and some[name].null_count() < some.height]
         more = others.to_list()
         for message in mine(first.to_list(), (), Head(), kinds).messages[: self.wishes.most]:

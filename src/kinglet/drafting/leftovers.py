@@ -17,7 +17,7 @@ from kinglet.mining.heads import Head
 from kinglet.mining.messages import mine
 from kinglet.plan.data import Plan
 from kinglet.result import Result
-from kinglet.runtime.extraction.line_ends import as_lf
+from kinglet.runtime.extraction.line_ends import as_read
 
 MOST = 20
 """Groups that are told of; what is left has one of its own."""
@@ -64,7 +64,7 @@ def bodies(plan: Plan, raw: pl.Series) -> pl.Series:
     """The messages of events: what the variants read, null where the envelope does not match."""
     if plan.envelope is None or plan.body is None or not plan.envelope.regexes:
         return raw
-    raw = as_lf(raw)
+    raw = as_read(raw)
     found = [raw.str.extract_groups(regex).struct.field(plan.body) for regex in plan.envelope.regexes]
     return pl.select(pl.coalesce(*map(pl.lit, found))).to_series() if len(found) > 1 else found[0]
 
@@ -88,7 +88,7 @@ def _shapes(result: Result, events: pl.DataFrame, most: int) -> list[Leftover]:
     plan = result.parser._plan
     column = bodies(plan, events["raw"])
     outside = column.is_null()
-    texts = as_lf(column.fill_null(events["raw"]))
+    texts = as_read(column.fill_null(events["raw"]))
     firsts = texts.str.split("\n").list.first()
     rows = sampled(range(events.height))
     mined = mine([str(firsts[row]) for row in rows], (), Head())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from operator import eq
 
@@ -212,8 +212,10 @@ def _are_block(texts: Sequence[str]) -> bool:
     if any(_FRAME.search(text) for text in texts):
         return False
     each = [Blocks().values(text) or () for text in texts]
-    plain = sum(len(values) >= _LABELS and all(item.kind != "text" for item in values) for values in each)
-    return plain >= _MOSTLY * len(texts)
+    # a value that goes on over lines may be a text of its own, such as the message of a change
+    plain = [all(item.kind != "text" and "\n" not in (item.text or "") for item in values) for values in each]
+    labelled = sum(len(values) >= _LABELS and sure for values, sure in zip(each, plain, strict=True))
+    return labelled >= _MOSTLY * len(texts)
 
 
 def _keys(slot: Slot, names: Names) -> dict[str, Slot]:
@@ -232,6 +234,12 @@ def _keys(slot: Slot, names: Names) -> dict[str, Slot]:
         type_, _ = slot_type(column, "port" if path.lower().endswith("port") else "", last=False)
         out[path] = Slot(names.name("", type_, field_of(path)), type_, column.values)
     return out
+
+
+def _are_names(words: Iterable[str]) -> bool:
+    """Whether words of two parts begin with the same one, as `site-north` and `site-west`: others may come."""
+    fronts = {re.split("[_-]", word)[0] if re.search("[_-]", word) else None for word in words}
+    return len(fronts) == 1 and None not in fronts
 
 
 def _padded(part: Varying) -> list[int]:
@@ -282,6 +290,7 @@ def slot_type(part: Varying, before: str, *, last: bool, of_address: bool = Fals
         and min(counts.values()) >= _OFTEN
         and len(known) >= _EACH * len(counts)
         and all(_ALTERNATIVE.fullmatch(text) and text not in TYPES for text in counts)
+        and not _are_names(counts)
     ):
         return "word", tuple(sorted(counts))
     if part.looks == {value(SIZE)}:

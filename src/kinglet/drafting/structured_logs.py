@@ -20,7 +20,7 @@ from kinglet.mining.heads import Head
 from kinglet.mining.messages import mine
 from kinglet.names import field_of
 from kinglet.parser import Parser
-from kinglet.runtime.extraction.line_ends import as_lf
+from kinglet.runtime.extraction.line_ends import as_read
 
 _WORDY = 0.5
 _GAPS = 0.02
@@ -164,7 +164,7 @@ def _kinds(work: Work, kind: str, texts: Mapping[str, pl.Series]) -> None:
 def _messages_of(work: Work, name: str, column: pl.Series) -> None:
     """A variant for each message of a key that holds texts."""
     assert work.shape.structure is not None
-    first, more = first_lines(as_lf(column))
+    first, more = first_lines(as_read(column))
     rows = sampled(column.is_not_null().arg_true().to_list())
     types = work.shape.structure.types
     mined = mine([first[row] for row in rows], stamps_in(work), Head())

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, NamedTuple
 
 from kinglet.faults import FAULTS
-from kinglet.insight.spans import Span, in_lf, in_raw, inside_of, spans, stamp_place
+from kinglet.insight.spans import Span, in_raw, inside_of, spans, stamp_place, text_read
 from kinglet.patterns.types import STRUCTURES
 from kinglet.plan.data import KindPlan, Plan, Reading, VariantPlan
 from kinglet.plan.steps import StepPlan
@@ -43,7 +43,7 @@ def diagnose(
 
 def reasons(plan: Plan, raw: str, variant: str | None, faults: Sequence[str]) -> list[Diagnosis]:
     """One diagnosis for each fault of an event."""
-    text, places = in_lf(raw)
+    text, places = text_read(raw)
     found = _reasons(plan, text, variant, faults)
     if places is None:
         return found

@@ -20,17 +20,18 @@ class Span(NamedTuple):
 
 def spans(plan: Plan, raw: str, variant: str | None) -> list[Span]:
     """The spans of all fields of an event, in the order of the text."""
-    text, places = in_lf(raw)
+    text, places = text_read(raw)
     found = _spans(plan, text, variant)
     return found if places is None else [Span(one.field, *in_raw(places, one.start, one.end)) for one in found]
 
 
-def in_lf(raw: str) -> tuple[str, list[int] | None]:
+def text_read(raw: str) -> tuple[str, list[int] | None]:
     """An event as regexes read it, and where each of its characters and its end stand; None where it is the same."""
-    if "\r\n" not in raw:
+    if "\r\n" not in raw and not raw.endswith("\n"):
         return raw, None
     places = [at for at in range(len(raw) + 1) if raw[at : at + 2] != "\r\n"]
-    return "".join(raw[at] for at in places[:-1]), places
+    text = "".join(raw[at] for at in places[:-1]).rstrip("\n")
+    return text, places[: len(text) + 1]
 
 
 def in_raw(places: list[int], start: int, end: int) -> tuple[int, int]:

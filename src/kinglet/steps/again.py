@@ -16,7 +16,7 @@ from kinglet.errors import parts_of
 from kinglet.plan.data import MORE, Plan, Reading
 from kinglet.plan.readings import read_form
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
-from kinglet.runtime.extraction.line_ends import as_lf
+from kinglet.runtime.extraction.line_ends import as_read
 from kinglet.runtime.extraction.read import read_fields
 from kinglet.source.logs import Source
 from kinglet.spec import steps as forms
@@ -50,7 +50,7 @@ class ParseAgain(Action):
         if not len(rows):
             return frame, []
         texts = frame[self.name][rows]
-        texts = as_lf(texts) if self.reading.regexes else texts
+        texts = as_read(texts) if self.reading.regexes else texts
         near = reference[frame["#source"][rows]] if isinstance(reference, pl.Series) else reference
         found = read_fields(self.reading, texts, near, self.times)
         faults: Faults = []

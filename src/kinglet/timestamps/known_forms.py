@@ -164,6 +164,8 @@ DATES = (
         "weekday, month name day year", f"{_DAY},? {_MONTH} [ 0-9]?[0-9],? [0-9]{{4}}", "%a %b %e %Y", clock=False
     ),
     Findable("weekday, day month name year", f"{_DAY},? {_D} {_MONTH} [0-9]{{4}}", "%a, %d %b %Y", clock=False),
+    Findable("weekday, month name day, no year", f"{_DAY},? {_MONTH} [ 0-9]?[0-9]", "%a %b %e", clock=False),
+    Findable("weekday, day month name, no year", f"{_DAY},? {_D} {_MONTH}", "%a %d %b", clock=False),
     Findable("date", "[0-9]{4}/[0-9]{2}/[0-9]{2}", "%Y/%m/%d", clock=False),
     Findable("date", r"[0-9]{4}\.[0-9]{2}\.[0-9]{2}", "%Y.%m.%d", clock=False),
     Findable("date", "(?:19|20)[0-9]{6}", "%Y%m%d", clock=False),

@@ -14,7 +14,7 @@ from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
 from kinglet.runtime.extraction.headers import by_header, rejoined
-from kinglet.runtime.extraction.line_ends import LF_TEXT, as_lf, has_one_line_each, with_lf_text
+from kinglet.runtime.extraction.line_ends import TEXT_READ, as_read, has_one_line_each, with_text_read
 from kinglet.runtime.extraction.read import read_texts
 from kinglet.runtime.extraction.regex_groups import RegexGroups
 from kinglet.runtime.extraction.regex_requests import RegexRequest, Requests, side_by_side
@@ -39,7 +39,7 @@ class _Run(NamedTuple):
 
 def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Requests[list[Extracted]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
-    columns = batch.frame if has_one_line_each(plan, batch) else with_lf_text(batch.frame, "raw", batch.lone_returns)
+    columns = batch.frame if has_one_line_each(plan, batch) else with_text_read(batch.frame, "raw", batch.lone_returns)
     start = Group(rows.alias(ROW), columns, pl.DataFrame(height=len(batch)), list(batch.faults))
     extracted: list[Extracted] = []
     entered, outside = yield from _envelope(plan, start, reference, batch)
@@ -127,7 +127,7 @@ def _envelope(
     now = frozenset(name for name in (*(kind.slot for kind in plan.kinds), plan.body, MORE) if name is not None)
     found: list[tuple[Group | None, Group | None]] = []
     for reading, part in by_header(plan.envelope, group, batch.sources):
-        text = part.columns.get_column(LF_TEXT if reading.regexes and LF_TEXT in part.columns.columns else "raw")
+        text = part.columns.get_column(TEXT_READ if reading.regexes and TEXT_READ in part.columns.columns else "raw")
         found.append((yield from _take(reading, part, text, reference, now)))
     inside, outside = rejoined([one for one, _ in found]), rejoined([other for _, other in found])
     if inside is not None:
@@ -347,20 +347,20 @@ def _text(plan: Plan, index: int, group: Group) -> pl.Series:
     source, by_regex = plan.variants[index].source, bool(plan.variants[index].reading.regexes)
     if source is None:
         return _message(plan, group) if by_regex else group.columns[plan.body or "raw"]
-    return as_lf(group.texts[source]) if by_regex else group.texts[source]
+    return as_read(group.texts[source]) if by_regex else group.texts[source]
 
 
 def _message(plan: Plan, group: Group) -> pl.Series:
     """What variants read of events that name nothing else, as their regexes read it."""
-    return group.columns[LF_TEXT if LF_TEXT in group.columns.columns else plan.body or "raw"]
+    return group.columns[TEXT_READ if TEXT_READ in group.columns.columns else plan.body or "raw"]
 
 
 def _with_message(plan: Plan, columns: pl.DataFrame) -> pl.DataFrame:
     """Events behind their envelope, with what regexes read of their message; an envelope's own regexes read it so."""
     assert plan.envelope is not None and plan.body is not None
     if plan.envelope.structures:
-        return with_lf_text(columns, plan.body)
-    return columns.drop(LF_TEXT, strict=False)
+        return with_text_read(columns, plan.body)
+    return columns.drop(TEXT_READ, strict=False)
 
 
 def _routes(plan: Plan, group: Group) -> tuple[Group, list[_Run]]:

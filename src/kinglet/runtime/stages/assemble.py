@@ -9,7 +9,7 @@ import polars as pl
 from kinglet.columns.faults import Faults, fault_lists
 from kinglet.columns.repeated import repeated
 from kinglet.plan.data import ROW, STATES
-from kinglet.runtime.extraction.line_ends import LF_TEXT
+from kinglet.runtime.extraction.line_ends import TEXT_READ
 from kinglet.runtime.parsed import VariantEvents
 from kinglet.runtime.work import Bundle, Extracted, Values, Work
 from kinglet.timestamps import notes
@@ -48,7 +48,7 @@ def _frame(item: Bundle, values: Values, times: pl.DataFrame, of_time: Faults) -
         masks = pl.DataFrame([mask.alias(str(i)) for i, (_, mask) in enumerate(faults)])
         states = states.set(masks.select_seq(pl.any_horizontal(pl.all())).to_series(), "partial")
     timed = set(times.columns)
-    gone = {*timed, *(column.name for column in values.columns), item.consumed, LF_TEXT}
+    gone = {*timed, *(column.name for column in values.columns), item.consumed, TEXT_READ}
     own = [column for column in values.columns if column.name not in timed]
     before = [column for column in group.columns.get_columns() if column.name not in gone]
     named = fault_lists(faults) if faults else _NO_FAULTS.new_from_index(0, height)
