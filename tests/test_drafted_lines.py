@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 import re
 import unittest
@@ -224,6 +225,36 @@ class Stamps(unittest.TestCase):
         events = draft.parser.parse(text, reference_time="2026-11-30").events
         times = events.filter(events["state"] == "complete")["time"].to_list()
         self.assertEqual([(START + timedelta(minutes=9 * i)).replace(second=0) for i in range(200)], times, draft.text)
+
+    def test_keys_in_braces_behind_a_name_have_digits_of_base_16_whole(self) -> None:
+        rng = random.Random(11)
+        values = [(rng.choice(USERS), f"{rng.getrandbits(16):04x}", rng.randint(1, 900)) for _ in range(300)]
+        # digits that end in a letter may be taken for bits or days
+        values += [(USERS[0], code, 1) for code in ("1234b", "123d", "12b", "4711d", "90b4")]
+        for opening, closing in ("{}", "[]", "()"):
+            draft, events = events_of(
+                f"{clock(i)} INFO q.b.Service{opening}user={user}, req={code}{closing} - booked in {took}ms"
+                for i, (user, code, took) in enumerate(values)
+            )
+            wanted = [(user, code) for user, code, _ in values]
+            self.assertEqual(wanted, [(event["user"], event["req"]) for event in events], draft.text)
+            self.assertEqual(1, len(draft.messages), draft.text)
+
+    def test_json_that_is_cut_off_keeps_its_keys(self) -> None:
+        rng = random.Random(12)
+        values = [
+            (rng.choice(("open", "shut")), rng.choice(USERS), rng.randint(1, 9), rng.randint(0, 60)) for _ in range(200)
+        ]
+        texts = [
+            json.dumps({"act": act, "gate": gate, "who": {"user": user}, "note": "x" * length})[:90]
+            for act, user, gate, length in values
+        ]
+        draft, events = events_of(f"{clock(i)} gated: {text}" for i, text in enumerate(texts))
+        found = [
+            tuple(event[name] or event[other] for name, other in (("act", "act"), ("user", "who.user")))
+            for event in events
+        ]
+        self.assertEqual([(act, user) for act, user, _, _ in values], found, draft.text)
 
     def test_names_of_months_stand_in_any_case_between_any_signs_or_none(self) -> None:
         moments = [START + timedelta(seconds=97 * i) for i in range(60)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from operator import eq
 
@@ -14,7 +14,7 @@ from kinglet.discover.columns import type_of
 from kinglet.drafting.naming import Names, is_open
 from kinglet.mining.cells import COLOUR, COLOURING, JSON, SIZE, TIME, value
 from kinglet.mining.messages import Message
-from kinglet.mining.parts import Literal, Maybe, Varying
+from kinglet.mining.parts import Literal, Maybe, Part, Varying
 from kinglet.names import field_of
 from kinglet.patterns.compiling import to_regexes
 from kinglet.patterns.grammar import PatternError, escaped, parse
@@ -141,7 +141,7 @@ def written(
     slots: list[Slot] = []
     maybe: list[list[int]] = []
     before = behind  # the fixed text since the last slot
-    for i, part in enumerate(message.parts):
+    for i, part in enumerate(_with_fixed_keys(message.parts)):
         last = i == len(message.parts) - 1
         if isinstance(part, Maybe):
             inner: list[str | Slot] = []
@@ -202,6 +202,15 @@ def _coloured(part: Varying) -> list[str | Slot]:
 
 
 _MOST_KEYS = 40
+
+
+def _with_fixed_keys(parts: Sequence[Part]) -> Iterator[Part]:
+    """The parts of a message, of which quoted keys of what was JSON before it was cut off are fixed text."""
+    for part, after in zip(parts, [*parts[1:], None], strict=True):
+        is_key = isinstance(part, Varying) and isinstance(after, Literal) and re.match(r'"\s*:', after.text)
+        texts = {*part.values} if isinstance(part, Varying) else set()
+        only = next(iter(texts)) if len(texts) == 1 else None
+        yield Literal(only) if is_key and only else part
 
 
 _WITH_KEYS: dict[str, Structure] = {"json": JsonObjects(), "block": Blocks()}
