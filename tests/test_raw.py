@@ -299,7 +299,7 @@ class Pipes(InFolder):
 
 class ManySmallLogs(InFolder):
     def test_together_or_apart_they_give_the_same_events(self) -> None:
-        parts = [b"1 a\n  b\n", b"", b"  lost\n2 c", b"\n\n", b"3 \xff\n", "4 ü".encode("utf-16"), b"END\n", b"5\rx\r"]
+        parts = [b"1 a\n  b\n", b"", b"  lost\n2 c", b"\n\n", b"3 \xff\n", "4 ü".encode("utf-16"), b"END\n"]
         for i, data in enumerate(parts):
             self.write(f"{i}.log", data)
         self.write("8.log.gz", gzip.compress(b"6 d\nEND"))
@@ -308,6 +308,10 @@ class ManySmallLogs(InFolder):
                      CutRule("csv")):  # fmt: skip
             with self.subTest(rule=rule):
                 self.same(rule)
+        self.write("7.log", b"5\rx\r")  # in which CR ends lines is by itself
+        for rule in (CutRule(), CutRule("start", r"^\d"), CutRule("end", "^END"), CutRule("indent")):
+            with self.subTest(rule=rule, lone=True):
+                self.same(rule, batches=3)
 
     def test_json_together_or_apart(self) -> None:
         good = [b'{"r": [{"a": {"r": [{}]}}, {"b": 1}]}', b'{"n": 1,\n "r": [\n  {"c": 2}\n ]}\n', b"",
@@ -321,11 +325,11 @@ class ManySmallLogs(InFolder):
                 with self.subTest(rule=rule, parts=parts):
                     self.same(rule)
 
-    def same(self, rule: CutRule) -> None:
+    def same(self, rule: CutRule, batches: int = 1) -> None:
         together = list(cut_all(open_sources(self.folder), rule))
         with mock.patch.multiple(joining, SHARED_EVENTS=0, SMALL_BYTES=0):
             apart = list(cut_all(open_sources(self.folder), rule))
-        self.assertEqual(1, len(together))
+        self.assertEqual(batches, len(together))
         self.assertEqual(self.rows(apart), self.rows(together))
 
     def rows(self, batches: list[EventBatch | None]) -> list[tuple[object, ...]]:
