@@ -107,6 +107,19 @@ class Check(WithPump):
         self.assertIn("✗ case 1  bad.yaml:", bad.out)
         self.assertIn("pump  expected  4\n          got       3", bad.out)
 
+    def test_of_long_values_the_place_is_shown_where_they_part(self) -> None:
+        head = "kinglet: 1\nparser: long\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Long}\n"
+        said, expected = "a\\r\\nb" * 40, "a\\nb" * 40
+        case = f'  - {{raw: "{said}END{said}", expect: {{said: "{expected}end"}}}}\n'
+        self.write("long.yaml", f"{head}variants: [{{name: a, pattern: '{{said:rest}}'}}]\ncases:\n{case}")
+        lines = kinglet("check", "long.yaml").out.splitlines()
+        at = next(i for i, line in enumerate(lines) if " expected " in line)
+        column = lines[at + 2].index("^")
+        self.assertEqual("eE", lines[at][column] + lines[at + 1][column])
+        self.assertIn("a⏎b", lines[at])
+        self.assertIn("a␍⏎b", lines[at - 1])
+        self.assertLessEqual(max(map(len, lines[at - 1 : at + 3])), 100)
+
     def test_required_attributes_that_nothing_fills_fail_too(self) -> None:
         self.write("bad.yaml", PUMP.replace("        entity.name: tank\n", ""))
         called = kinglet("check", "bad.yaml")

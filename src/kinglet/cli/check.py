@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from kinglet.cli import options
+from kinglet.insight.visible import visible
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -258,7 +259,7 @@ def render_outcome(out: Console, outcome: CaseOutcome) -> None:
     """The event of a case, and what it gives in place of what is expected."""
     from rich.text import Text
 
-    out.print(Text("    " + outcome.case.raw.split("\n")[0][: out.width - 6], style="dim"))
+    out.print(Text("    " + _cut(_shown(outcome.case.raw), 0, out.width - 6), style="dim"))
     names = max(len(item.name) for item in outcome.differences)
     for item in outcome.differences:
         _render_difference(out, item, names)
@@ -269,15 +270,27 @@ def _render_difference(out: Console, item: CaseDifference, names: int) -> None:
 
     from kinglet.cli.render import state_colours
 
+    room, column = max(out.width - names - 17, 20), item.column
     expected, got = _shown(item.expected), _shown(item.got)
-    out.print(Text(f"    {item.name:<{names}}  expected  {expected}"))
+    # of long texts what stands around the place where they part
+    start = max(column - room // 2, 0) if max(len(expected), len(got)) > room else 0
+    told, found = _cut(expected, start, room), _cut(got, start, room)
+    out.print(Text(f"    {item.name:<{names}}  expected  {told}"))
     out.print(
         Text(f"    {'':<{names}}  got       ")
-        .append(got, style=state_colours(out)["unmatched"])
+        .append(found, style=state_colours(out)["unmatched"])
         .append(f"   {item.hint}" if item.hint else "", style="dim")
     )
-    if item.column > 0 and len(expected) > 6:
-        out.print(Text(f"    {'':<{names}}            {' ' * item.column}^", style=state_colours(out)["unmatched"]))
+    if column > 0 and len(expected) > 6:
+        mark = f"{' ' * (column - start)}^"
+        out.print(Text(f"    {'':<{names}}            {mark}", style=state_colours(out)["unmatched"]))
+
+
+def _cut(text: str, start: int, most: int) -> str:
+    """A text from a place on, on one line; what is left out at either end is marked."""
+    shown = text[start : start + most]
+    shown = f"…{shown[1:]}" if start and shown else shown
+    return f"{shown[:-1]}…" if start + most < len(text) else shown
 
 
 def _shown(value: Any) -> str:
@@ -285,4 +298,5 @@ def _shown(value: Any) -> str:
         return "nothing"
     if isinstance(value, bool):
         return str(value).lower()
-    return " ".join(map(str, value)) or "none" if isinstance(value, list) else str(value)
+    text = " ".join(map(str, value)) or "none" if isinstance(value, list) else str(value)
+    return visible(text).replace("\n", "⏎")
