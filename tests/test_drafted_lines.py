@@ -226,36 +226,6 @@ class Stamps(unittest.TestCase):
         times = events.filter(events["state"] == "complete")["time"].to_list()
         self.assertEqual([(START + timedelta(minutes=9 * i)).replace(second=0) for i in range(200)], times, draft.text)
 
-    def test_keys_in_braces_behind_a_name_have_digits_of_base_16_whole(self) -> None:
-        rng = random.Random(11)
-        values = [(rng.choice(USERS), f"{rng.getrandbits(16):04x}", rng.randint(1, 900)) for _ in range(300)]
-        # digits that end in a letter may be taken for bits or days
-        values += [(USERS[0], code, 1) for code in ("1234b", "123d", "12b", "4711d", "90b4")]
-        for opening, closing in ("{}", "[]", "()"):
-            draft, events = events_of(
-                f"{clock(i)} INFO q.b.Service{opening}user={user}, req={code}{closing} - booked in {took}ms"
-                for i, (user, code, took) in enumerate(values)
-            )
-            wanted = [(user, code) for user, code, _ in values]
-            self.assertEqual(wanted, [(event["user"], event["req"]) for event in events], draft.text)
-            self.assertEqual(1, len(draft.messages), draft.text)
-
-    def test_json_that_is_cut_off_keeps_its_keys(self) -> None:
-        rng = random.Random(12)
-        values = [
-            (rng.choice(("open", "shut")), rng.choice(USERS), rng.randint(1, 9), rng.randint(0, 60)) for _ in range(200)
-        ]
-        texts = [
-            json.dumps({"act": act, "gate": gate, "who": {"user": user}, "note": "x" * length})[:90]
-            for act, user, gate, length in values
-        ]
-        draft, events = events_of(f"{clock(i)} gated: {text}" for i, text in enumerate(texts))
-        found = [
-            tuple(event[name] or event[other] for name, other in (("act", "act"), ("user", "who.user")))
-            for event in events
-        ]
-        self.assertEqual([(act, user) for act, user, _, _ in values], found, draft.text)
-
     def test_names_of_months_stand_in_any_case_between_any_signs_or_none(self) -> None:
         moments = [START + timedelta(seconds=97 * i) for i in range(60)]
         cases = (str.title, str.upper, str.lower)
@@ -369,6 +339,51 @@ class SecondLines(unittest.TestCase):
 
 
 class Messages(unittest.TestCase):
+    def test_keys_in_braces_behind_a_name_have_digits_of_base_16_whole(self) -> None:
+        rng = random.Random(11)
+        values = [(rng.choice(USERS), f"{rng.getrandbits(16):04x}", rng.randint(1, 900)) for _ in range(300)]
+        # digits that end in a letter may be taken for bits or days
+        values += [(USERS[0], code, 1) for code in ("1234b", "123d", "12b", "4711d", "90b4")]
+        for opening, closing in ("{}", "[]", "()"):
+            draft, events = events_of(
+                f"{clock(i)} INFO q.b.Service{opening}user={user}, req={code}{closing} - booked in {took}ms"
+                for i, (user, code, took) in enumerate(values)
+            )
+            wanted = [(user, code) for user, code, _ in values]
+            self.assertEqual(wanted, [(event["user"], event["req"]) for event in events], draft.text)
+            self.assertEqual(1, len(draft.messages), draft.text)
+
+    def test_hosts_are_addresses_or_names_with_their_ports(self) -> None:
+        rng = random.Random(13)
+        hosts = [rng.choice((f"192.0.2.{rng.randint(1, 99)}", "feed.tide.example", "quay.example")) for _ in range(200)]
+        ports = [rng.choice((80, 443, rng.randint(1024, 65_000))) for _ in hosts]
+        draft, events = events_of(
+            f'{clock(i)} relay: asked {host}:{port} for "/tide": done' if i % 9 else f"{clock(i)} relay:"
+            for i, (host, port) in enumerate(zip(hosts, ports, strict=True))
+        )
+        rows = [event for i, event in enumerate(events) if i % 9]
+        names = [name for name in rows[0] if name.endswith(("host", "port"))]
+        self.assertEqual(["host", "port"], [name.split("_")[-1] for name in names], draft.text)
+        wanted = [(host, port) for i, (host, port) in enumerate(zip(hosts, ports, strict=True)) if i % 9]
+        self.assertEqual(wanted, [tuple(event[name] for name in names) for event in rows], draft.text)
+        self.assertNotIn('"/tide"', draft.text.split("cases:")[0])
+
+    def test_json_that_is_cut_off_keeps_its_keys(self) -> None:
+        rng = random.Random(12)
+        values = [
+            (rng.choice(("open", "shut")), rng.choice(USERS), rng.randint(1, 9), rng.randint(0, 60)) for _ in range(200)
+        ]
+        texts = [
+            json.dumps({"act": act, "gate": gate, "who": {"user": user}, "note": "x" * length})[:90]
+            for act, user, gate, length in values
+        ]
+        draft, events = events_of(f"{clock(i)} gated: {text}" for i, text in enumerate(texts))
+        found = [
+            tuple(event[name] or event[other] for name, other in (("act", "act"), ("user", "who.user")))
+            for event in events
+        ]
+        self.assertEqual([(act, user) for act, user, _, _ in values], found, draft.text)
+
     def test_quotes_and_brackets_of_a_pattern_are_in_pairs(self) -> None:
         chance = random.Random(3)
         lines = [

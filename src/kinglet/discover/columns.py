@@ -21,7 +21,8 @@ _FEW = 16
 MOST_PAIRS = 8
 _LABEL = r"[A-Za-z0-9_](?:[A-Za-z0-9_-]*[A-Za-z0-9_])?"
 _ENDINGS = "com|net|org|edu|gov|mil|info|io|local|lan|internal|home|corp|arpa|example|test|localdomain"
-_HOST = rf"^(?:(?:{_LABEL}\.)+(?:{_ENDINGS})|(?:{_LABEL}\.){{2,}}[A-Za-z]{{2,}})$"
+_NUMBERS = r"[0-9]{1,3}(?:\.[0-9]{1,3}){3}"  # an address stands where others have a name
+_HOST = rf"^(?:(?:{_LABEL}\.)+(?:{_ENDINGS})|(?:{_LABEL}\.){{2,}}[A-Za-z]{{2,}}|{_NUMBERS})$"
 
 
 _STAMP = "|".join(form.shape for form in FINDABLE if form.date and form.clock and not form.name.startswith("epoch"))

@@ -206,8 +206,14 @@ _MOST_KEYS = 40
 
 def _with_fixed_keys(parts: Sequence[Part]) -> Iterator[Part]:
     """The parts of a message, of which quoted keys of what was JSON before it was cut off are fixed text."""
-    for part, after in zip(parts, [*parts[1:], None], strict=True):
-        is_key = isinstance(part, Varying) and isinstance(after, Literal) and re.match(r'"\s*:', after.text)
+    for i, part in enumerate(parts):
+        before, after = parts[i - 1] if i else None, parts[i + 1] if i + 1 < len(parts) else None
+        is_key = (
+            isinstance(before, Literal)
+            and isinstance(after, Literal)
+            and re.search(r'[{,]\s*"$', before.text)
+            and re.match(r'"\s*:', after.text)
+        )
         texts = {*part.values} if isinstance(part, Varying) else set()
         only = next(iter(texts)) if len(texts) == 1 else None
         yield Literal(only) if is_key and only else part

@@ -57,14 +57,15 @@ _HASH = r"(?![0-9]{6,8}[bd](?![0-9A-Za-z]))"
 """Seven to nine digits and a letter are hexadecimal digits, rather than so many days."""
 _COMPOSED = (
     re.compile(rf"({_V4}|{_V6})([:#/])([0-9]{{1,5}})"),
+    re.compile(r"((?:[0-9A-Za-z_-]+\.)+[A-Za-z]{2,})(:)([0-9]{1,5})"),
     re.compile(rf"{_HASH}([+-]?[0-9]{{1,9}}(?:\.[0-9]+)?)({_UNIT})"),
     re.compile(r"([^()\[\]<>]+)([\[(<])([^()\[\]<>]*)([\])>])"),
     re.compile(r"([^\"'\[(<]*)([\"'])([^\"']+)(\2)"),
     re.compile(r"([^\"]+)(\")([^\"]+)"),
     re.compile(r"([^()\[\]<>]+)([\])>][^\w\s()\[\]<>\"']*)([^()\[\]<>]+)"),
 )
-"""Text without blanks that has parts of its own: an address and a port, a number and its unit, a name and a number, a
-letter and a quoted text, what stands in a bracket and what is behind that.
+"""Text without blanks that has parts of its own: an address or a host and a port, a number and its unit, a name and a
+number, a letter and a quoted text, what stands in a bracket and what is behind that.
 """
 _LONGEST = 2000
 """Characters of a text that are looked into."""
