@@ -181,6 +181,25 @@ class Remembered(InFolder):
             names = [name for name in parser.fields if name in event]
             self.assertEqual({name: event[name] for name in names}, {name: found.get(name) for name in names})
 
+    def test_an_end_that_cannot_be_told_is_a_fault_where_the_step_is_done(self) -> None:
+        parser = kinglet.load(
+            HEAD + "steps: [{when: conn != '-', remember: {by: conn, keep: user, until: CAST(what AS INT) = 0}}]\n"
+        )
+        lines = ("4 opened m.okoro", "4 asked far", "- asked far", "4 asked 1", "4 asked 0", "4 asked 2")
+        events = parser.parse([f"2026-11-20T08:00:00Z {line}" for line in lines]).events
+        users = ["m.okoro", "m.okoro", None, "m.okoro", "m.okoro", None]
+        self.assertEqual(users, events["user"].to_list())
+        self.assertEqual([1], [i for i, faults in enumerate(events["faults"]) if "bad-value:what" in faults])
+
+    def test_so_many_events_back_counts_over_pieces_of_a_log(self) -> None:
+        parser = kinglet.load(HEAD + "steps: [{remember: {by: conn, keep: user, events: 2}}]\n")
+        lines = [f"2026-11-20T08:00:00Z 4 {what}\n" for what in ("opened m.okoro", *["asked berth"] * 4)]
+        expected = ["m.okoro"] * 3 + [None] * 2
+        self.assertEqual(expected, parser.parse("".join(lines)).events["user"].to_list())
+        session = kinglet.Session(parser, name="x")
+        pieces = [*(session.feed(line.encode()) for line in lines), session.finish()]
+        self.assertEqual(expected, [user for piece in pieces for user in piece.events["user"]])
+
     def test_what_is_wrong_with_it_is_said(self) -> None:
         for old, new, said in (
             ("by: key", "by: kex", "there is no field `kex` before this step; did you mean `key`?"),
