@@ -76,6 +76,12 @@ class OfEvents(unittest.TestCase):
         assert match is not None
         self.assertEqual({"raw": raw, **match.groupdict()}, {name: row[name] for name in ("raw", "first", "others")})
 
+    def test_events_that_are_given_may_have_several_lines_where_each_line_of_a_log_is_one(self) -> None:
+        parser = kinglet.load(HEAD + 'variants: [{name: a, pattern: "gate {gate:int}\\n  {why:text}"}]\n')
+        events = parser.parse(["gate 4\r\n  low tide\r\n", "gate 5\n  late"]).events
+        self.assertEqual([(4, "low tide"), (5, "late")], events.select("gate", "why").rows())
+        self.assertEqual("gate 4\r\n  low tide\r\n", events["raw"][0])
+
 
 class OfMessages(unittest.TestCase):
     def test_a_message_within_json_keeps_them(self) -> None:

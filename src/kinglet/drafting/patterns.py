@@ -230,7 +230,7 @@ def _are_block(texts: Sequence[str]) -> bool:
     # a value that goes on over lines may be a text of its own, such as the message of a change
     plain = [all(item.kind != "text" and "\n" not in (item.text or "") for item in values) for values in each]
     labelled = sum(len(values) >= _LABELS and sure for values, sure in zip(each, plain, strict=True))
-    return labelled >= _MOSTLY * len(texts)
+    return all(each) and labelled >= _MOSTLY * len(texts)
 
 
 def _keys(slot: Slot, names: Names) -> dict[str, Slot]:
