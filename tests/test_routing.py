@@ -20,6 +20,7 @@ import kinglet
 from kinglet.compiler import passes as build
 from kinglet.parser import Parser
 from kinglet.regex.literals import pieces
+from kinglet.runtime.extraction import regex_at_once as at_once
 from kinglet.runtime.extraction import variants as by_variant
 from kinglet.runtime.extraction.candidate_variants import candidates_by_text, piece_of, slices
 from kinglet.runtime.extraction.regex_groups import extract
@@ -67,6 +68,24 @@ def events(parser: Parser, lines: list[str]) -> list[dict[str, Any]]:
 
 
 class ManyVariants(unittest.TestCase):
+    def test_one_message_of_many_kinds_is_read_by_the_variant_of_its_kind(self) -> None:
+        kinds = "abcdefghijkl"
+        lines = [f"  - {{name: v{i}, kind: {kind}, pattern: 'gate {{n{i}:int}}'}}" for i, kind in enumerate(kinds)]
+        text = "\n".join([*lines, "  - {name: rest, kind: [c, m], pattern: '{r:rest}'}"])
+        parser = kinglet.load(f"{HEAD}envelope: '{{kind:word}} {{body:rest}}'\nkind: kind\nvariants:\n{text}\n")
+        several = "".join(kind * 3 for kind in kinds)
+        # all say it, or those of a few neighbours only
+        for order, say in ((kinds, kinds), (kinds[::-1], kinds), (several, kinds), ("m" + kinds, kinds),
+                           (kinds, "ab"), ("a" + kinds, "ab"), (kinds, "kl"), (kinds + "b", "abc")):  # fmt: skip
+            with mock.patch.object(at_once, "_ENOUGH", 1):
+                said = [f"{kind} {'gate' if kind in say else 'low'} {number}" for number, kind in enumerate(order)]
+                found = parser.parse(said).events
+            for number, kind in enumerate(order):
+                own = f"v{kinds.index(kind)}" if kind in say else "rest" if kind in "cm" else None
+                self.assertEqual(own, found["variant"][number], (order, say))
+                if own is not None and own != "rest":
+                    self.assertEqual(number, found[f"n{kinds.index(kind)}"][number])
+
     def test_as_if_each_were_tried_in_its_order(self) -> None:
         for seed in range(4):
             chance = random.Random(seed)
