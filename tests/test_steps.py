@@ -252,6 +252,15 @@ class Tables(InFolder):
 
 
 class Wrong(InFolder):
+    def test_a_field_of_another_type_is_not_given_anew(self) -> None:
+        inner = "kinglet: 1\nparser: inner\nversion: 1.0.0\nproduct: {vendor: Quayline, name: Inner}\n"
+        self.write("inner.yaml", inner + "variants: [{name: read, pattern: 'code {unit:int}'}]\n")
+        for parse in ("parser: inner", "pattern: 'code {unit:int}'"):
+            outer = self.write("outer.yaml", f"{FILE}  - parse: {{field: user, {parse}}}\n")
+            said = "`unit` is text, and this gives a whole number; give it another name"
+            with self.assertRaisesRegex(kinglet.ParserFileError, said):
+                kinglet.load(outer)
+
     def test_what_is_wrong_is_said_with_its_place(self) -> None:
         for steps, said in {
             "  - {note: x}\n": "steps[0]: does nothing",
