@@ -382,6 +382,25 @@ def containers(form: str) -> Iterator[Compared]:
         yield _of(event, {"stream": stream, field: line})
 
 
+def kubernetes() -> Iterator[Compared]:
+    """Requests that a client logged, on one line or on two, beside what the cluster was asked."""
+    asked = iter(_objects("kubernetes/requests.json"))
+    open_: dict[int, dict[str, Any]] = {}
+    for event in _events("klog", "kubernetes/klog.log"):
+        if event["variant"] == "asked":
+            open_[event["thread"]] = event
+        elif event["variant"] == "answered":
+            yield _of({**open_.pop(event["thread"]), "code": event["code"]}, _asked(asked))
+        elif event["variant"] == "request" and event["code"] is not None:  # one that could not be sent has none
+            yield _of(event, _asked(asked))
+    assert not open_ and next(asked, None) is None
+
+
+def _asked(records: Iterator[dict[str, Any]]) -> dict[str, Any]:
+    record = next(records)
+    return {"method": record["method"], "url": record["url"], "code": record["status"]}
+
+
 _NUMBERS = ("packet", "flow", "icmp_type", "window", "tcp_flags")
 _PROTOCOLS = {1: "ICMP", 6: "TCP", 17: "UDP", 50: "ESP", 51: "AH", 58: "ICMPv6"}
 
@@ -426,6 +445,7 @@ RECORDS: Mapping[str, Callable[[], Iterator[Compared]]] = {
     "apache-error": apache_error,
     "audit": audit,
     "cri": lambda: containers("cri"),
+    "klog": kubernetes,
     "docker-json": lambda: containers("docker-json"),
     "git-log": git_log,
     "haproxy": haproxy,

@@ -37,6 +37,7 @@ OWNERS = {
     "accounts/traditional.log": ("openssh", "su", "linux-accounts", "sudo"),
     "accounts/rfc5424.log": ("openssh", "su", "linux-accounts", "sudo"),
     "chrony/chrony.log": "chrony",
+    "kubernetes/klog.log": "klog",
     "audit/kernel.log": "audit", "audit/raw.log": "audit", "audit/named.log": "audit",
     "netfilter/kernel.log": "netfilter", "containers/cri.log": "cri", "containers/docker.json": "docker-json",
     "apache/access.log": "apache-access", "apache/vhosts.log": "apache-access",

@@ -88,6 +88,7 @@ TRIED = {
     "journal-json": _tried("systemd 252", "journal", "journal/journal.json"),
     "json-lines": _tried("any", "", "squid/access.json"),
     "kerberos": _tried("MIT Kerberos 1.20", "directory", "directory/krb5kdc.log", "directory/kadmin.log"),
+    "klog": _tried("kubectl 1.32", "kubernetes", "kubernetes/klog.log"),
     "linux-accounts": _tried("passwd 4.13", "accounts", "accounts/traditional.log", "accounts/rfc5424.log"),
     "mariadb-error": _tried("MariaDB 10.11", "mariadb", "mariadb/error.log"),
     "mariadb-general": _tried("MariaDB 10.11", "mariadb", "mariadb/general.log"),
