@@ -207,7 +207,7 @@ class Real(unittest.TestCase):
                     self.assertEqual(one.recorded, one.read, one.raw)
                     compared += len(one.recorded)
                 self.assertGreaterEqual(compared, least)
-        self.assertEqual(22, len(RECORDS))
+        self.assertEqual(23, len(RECORDS))
 
     def test_errors_of_the_server_name_their_requests(self) -> None:
         result = package.load("nginx-error").parse(REAL / "nginx" / "error.log")

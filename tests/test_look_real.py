@@ -15,6 +15,7 @@ OTHERWISE = {
     "haproxy/haproxy.log": "the time of syslog and not the one at which a client was accepted",
     "journal/journal.export": "when the journal had an entry and not when its program sent it",
     "journal/journal.json": "when the journal had an entry and not when its program sent it",
+    "kubernetes/klog.log": "month and day stand behind the letter of a level",
     "mariadb/general.log": "most lines have no stamp, and begin with blanks",
     "mariadb/slow.log": "events begin with one of two lines, of which few logs have the first",
     "postgres/postgresql.log": "lines about an event have its stamp too",
