@@ -113,6 +113,19 @@ class Shown(unittest.TestCase):
             (reason,) = kinglet.diagnose(parser, raw)
             self.assertEqual((reason.fault, raw[reason.start : reason.end]), (fault, place))
 
+    def test_a_stamp_that_is_searched_for_and_cannot_be_read_is_pointed_at(self) -> None:
+        stamp = "2026-13-45 08:00:00"
+        for where in ("after: 'at '", "find: anywhere", "from: what, after: 'at '"):
+            parser = kinglet.load(
+                f"{HEAD}time: {{{where}, format: '%Y-%m-%d %H:%M:%S'}}\n"
+                'variants: [{name: a, pattern: "gate {gate:int}\\n{what:rest}"}]\n'
+            )
+            for end in ("\n", "\r\n"):
+                raw = f"gate 4{end}opened at {stamp} by m.okoro"
+                (reason,) = kinglet.diagnose(parser, raw)
+                self.assertEqual(stamp, raw[reason.start : reason.end])
+                self.assertEqual(f"`{stamp}` has the month 13", reason.message)
+
     def test_what_a_draft_says_holds(self) -> None:
         lines = [
             f"2026-11-20T08:00:{i:02}Z ERROR gate {i} failed\r\n  cause: line {i % 7}\r\n  at panel P{i % 5}\r\n"
