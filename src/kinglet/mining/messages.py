@@ -52,7 +52,7 @@ def mine(
     stamps: regexes of stamps that stand in them. head: what the texts begin with, where it is known. kinds: what tells
     the messages apart, where that is known.
     """
-    lines = with_codes(with_ports(cells(texts, stamps)))
+    lines = _lines(texts, stamps)
     found = head_of(lines) if head is None else head
     kept = [i for i, line in enumerate(lines) if found.begins(line)]
     of_head = _message(kept, [_cut(lines[i], 0, found.length) for i in kept], None) if found.length and kept else None
@@ -81,9 +81,14 @@ def mine(
 _ALIKE = 0.97
 
 
+def _lines(texts: Iterable[str], stamps: Iterable[str]) -> list[Cells]:
+    """Texts in cells, told apart where one text alone does not say what it has."""
+    return with_codes(with_ports(cells(texts, stamps)))
+
+
 def same_head(texts: Sequence[str], stamps: Iterable[str] = ()) -> Message | None:
     """What texts that are heads as a whole are made of, and the rows that are so; None where they differ in form."""
-    lines = with_codes(with_ports(cells(texts, stamps)))
+    lines = _lines(texts, stamps)
     looks = [tuple(look_of(line.keys, i) for i in range(len(line.keys))) for line in lines]
     usual, count = Counter(looks).most_common(1)[0]
     if count < _ALIKE * len(texts):

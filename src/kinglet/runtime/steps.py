@@ -108,7 +108,7 @@ def _answers(frame: pl.DataFrame, asked: Sequence[Asked]) -> list[Answer]:
 
 def _needed(frame: pl.DataFrame, needs: Mapping[str, pl.DataType]) -> pl.DataFrame:
     """Fields of events as expressions see them, those that the events lack being null."""
-    columns = [_column(frame, name, dtype) for name, dtype in needs.items()]
+    columns = [column_of(frame, name, dtype) for name, dtype in needs.items()]
     columns = [column.cast(pl.String) if column.name == "state" else column for column in columns]
     return pl.DataFrame(columns) if columns else frame
 
@@ -200,13 +200,13 @@ def placed(frame: pl.DataFrame, name: str, value: pl.Series, where: pl.Series | 
 def all_placed(frame: pl.DataFrame, values: Mapping[str, pl.Series], where: pl.Series | None) -> pl.DataFrame:
     """Events with fields that have new values, in all of them or where it is said."""
     columns = [
-        value if where is None else value.zip_with(where, _column(frame, name, value.dtype))
+        value if where is None else value.zip_with(where, column_of(frame, name, value.dtype))
         for name, value in values.items()
     ]
     return frame.with_columns_seq(column.alias(name) for name, column in zip(values, columns, strict=True))
 
 
-def _column(frame: pl.DataFrame, name: str, dtype: pl.DataType) -> pl.Series:
+def column_of(frame: pl.DataFrame, name: str, dtype: pl.DataType) -> pl.Series:
     """A field of events, null where they lack it."""
     if name in frame.columns:
         return frame[name]

@@ -18,6 +18,7 @@ from kinglet.plan.readings import read_form
 from kinglet.plan.steps import Action, Fields, Json, StepAbout
 from kinglet.runtime.extraction.line_ends import as_read
 from kinglet.runtime.extraction.read import read_fields
+from kinglet.runtime.steps import column_of
 from kinglet.source.logs import Source
 from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
@@ -166,8 +167,7 @@ def _with(
     if every and (new or (column.name != MORE and not column.null_count())):
         return frame.with_columns_seq(column), []
     if new:
-        whole = pl.Series(column.name, [None], dtype=column.dtype).new_from_index(0, frame.height)
-        return frame.with_columns_seq(put(whole, rows, column)), []
+        return frame.with_columns_seq(put(column_of(frame, column.name, column.dtype), rows, column)), []
     before = frame[column.name]
     if column.name == MORE:
         found = merged([before[rows], column])

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 import polars as pl
 
@@ -18,21 +18,17 @@ from kinglet.columns.put import put
 from kinglet.expressions.compiling import Expression
 from kinglet.plan.data import ROW
 from kinglet.plan.steps import Action, ActsAcross, Fields, Json, Needs, Remembered, SomeEvents
-from kinglet.runtime.steps import selected, with_faults
+from kinglet.runtime.steps import column_of, selected, with_faults
 from kinglet.spec import steps as forms
 from kinglet.steps.context import StepContext
+from kinglet.steps.runs_by_key import ENDS, NO_TIME, NUMBER, Runs, Said, times_of
 from kinglet.timestamps.stamps import Reference
 
 if TYPE_CHECKING:
-    import numpy as np
-    import numpy.typing as npt
-
-    Numbers = npt.NDArray[np.int64]
-    Mask = npt.NDArray[np.bool_]
+    from kinglet.steps.runs_by_key import Mask, Numbers
 
 _SECOND = 1_000_000
-_NO_TIME = -(2**63)
-_LOG, _PLACE, _NUMBER, _PART, _ENDS = "log", "place", "number", "part", "ends"
+_LOG, _PLACE, _PART = "log", "place", "part"
 
 
 @dataclass(frozen=True)
@@ -81,7 +77,7 @@ class Remember(ActsAcross):
         first = sum(piece.height for piece in kept)
         said = {}
         for name, _ in self.kept:
-            said[name] = one = _Said.of(whole, name, runs, own)
+            said[name] = one = Said.of(whole, name, runs, own)
             filled = self._filled(whole, name, one, own)
             if filled is not None:
                 frames = _with_filled(frames, told, first, name, filled)
@@ -108,8 +104,8 @@ class Remember(ActsAcross):
             pl.lit(part, pl.UInt32).alias(_PART),
             pl.int_range(pl.len(), dtype=pl.UInt32).alias(_PLACE),
             pl.col("time").to_physical().alias("time"),
-            ends.alias(_ENDS),
-            numbers.alias(_NUMBER),
+            ends.alias(ENDS),
+            numbers.alias(NUMBER),
             *(pl.col(name).alias(f"key:{name}") for name in self.keys),
             *(
                 (pl.col(name) if name in there else pl.lit(None, dtype=dtype)).alias(f"value:{name}")
@@ -126,7 +122,7 @@ class Remember(ActsAcross):
         """The columns of what is kept of a log: keys, and of each field its value, its event's number and time."""
         columns = {f"key:{name}": dtype for name, dtype in zip(self.keys, self.key_types, strict=True)}
         for name, dtype in self.kept:
-            columns |= {f"value:{name}": dtype, f"{_NUMBER}:{name}": pl.Int64(), f"time:{name}": pl.Int64()}
+            columns |= {f"value:{name}": dtype, f"{NUMBER}:{name}": pl.Int64(), f"time:{name}": pl.Int64()}
         return columns
 
     def _nothing(self) -> pl.DataFrame:
@@ -136,13 +132,13 @@ class Remember(ActsAcross):
             _PART: pl.UInt32,
             _PLACE: pl.UInt32,
             "time": pl.Int64,
-            _ENDS: pl.Boolean,
+            ENDS: pl.Boolean,
         }
         keys = {f"key:{name}": dtype for name, dtype in zip(self.keys, self.key_types, strict=True)}
         values = {f"value:{name}": dtype for name, dtype in self.kept}
-        return pl.DataFrame(schema={**own, **keys, **values, _NUMBER: pl.Int64})
+        return pl.DataFrame(schema={**own, **keys, **values, NUMBER: pl.Int64})
 
-    def _filled(self, whole: pl.DataFrame, name: str, said: _Said, own: Mask) -> pl.Series | None:
+    def _filled(self, whole: pl.DataFrame, name: str, said: Said, own: Mask) -> pl.Series | None:
         """A field of all events, filled where it was empty and what is known of it is not too far back.
 
         None where nothing is filled.
@@ -154,8 +150,8 @@ class Remember(ActsAcross):
         if not len(empty):
             return None
         rows = said.rows[empty]
-        numbers, times = whole[_NUMBER].to_numpy()[empty], _times(whole["time"])[empty]
-        there = (times != _NO_TIME) & (said.times[rows] != _NO_TIME)
+        numbers, times = whole[NUMBER].to_numpy()[empty], times_of(whole["time"])[empty]
+        there = (times != NO_TIME) & (said.times[rows] != NO_TIME)
         # what has no time is as near as its number says
         far = np.abs(np.where(there, times - said.times[rows], 0)) > int(self.age * _SECOND)
         near = (numbers - said.numbers[rows] <= self.events) & ~far
@@ -166,17 +162,18 @@ class Remember(ActsAcross):
         return value.gather(pl.Series(places))
 
     def _known(
-        self, whole: pl.DataFrame, said: Mapping[str, _Said], lasts: Numbers, counts: Mapping[int, int]
+        self, whole: pl.DataFrame, said: Mapping[str, Said], lasts: Numbers, counts: Mapping[int, int]
     ) -> dict[int, pl.DataFrame]:
         """What the last event of each key has left, by log."""
         import numpy as np
 
         # an event that ends its key leaves nothing behind
-        lasts = lasts[~whole[_ENDS].fill_null(False).to_numpy()[lasts]]
+        lasts = lasts[~whole[ENDS].fill_null(False).to_numpy()[lasts]]
         if not len(lasts):
             return {}
         last = whole.select_seq(_LOG, *(f"key:{name}" for name in self.keys))[pl.Series(lasts)]
-        so_far = np.array([counts.get(log, 0) for log in last[_LOG].to_list()], np.int64)
+        logs, which = np.unique(last[_LOG].to_numpy(), return_inverse=True)
+        so_far = np.array([counts.get(log, 0) for log in logs.tolist()], np.int64)[which]
         columns: list[pl.Series] = []
         some = np.zeros(len(lasts), bool)
         for name, one in said.items():
@@ -186,12 +183,11 @@ class Remember(ActsAcross):
             at = pl.Series(rows).set(pl.Series(~near), None)
             columns += [
                 whole[f"value:{name}"].gather(at).alias(f"value:{name}"),
-                pl.Series(one.numbers).gather(at).alias(f"{_NUMBER}:{name}"),
-                pl.Series(one.times).gather(at).replace(_NO_TIME, None).alias(f"time:{name}"),
+                pl.Series(one.numbers).gather(at).alias(f"{NUMBER}:{name}"),
+                pl.Series(one.times).gather(at).replace(NO_TIME, None).alias(f"time:{name}"),
             ]
         kept = last.with_columns_seq(columns).filter(pl.Series(some))
-        logs = kept[_LOG].unique().to_list()
-        return {log: kept.filter(pl.col(_LOG) == log).drop(_LOG) for log in logs}
+        return {log: kept.filter(pl.col(_LOG) == log).drop(_LOG) for log in kept[_LOG].unique().to_list()}
 
     def fields(self, before: Fields, always: bool) -> Fields:
         """See `Action`."""
@@ -223,8 +219,7 @@ def _with_filled(
             after.append(frame)
             continue
         if piece.height < frame.height:
-            there = name in frame.columns
-            column = frame[name] if there else pl.Series([None], dtype=filled.dtype).new_from_index(0, frame.height)
+            column = column_of(frame, name, filled.dtype)
             # by places, since values of lists cannot be put into a column
             places = pl.int_range(frame.height, dtype=pl.UInt32, eager=True)
             places = put(places, piece[_PLACE], pl.int_range(piece.height, dtype=pl.UInt32, eager=True) + frame.height)
@@ -235,63 +230,6 @@ def _with_filled(
 
 def _log_of(frame: pl.DataFrame) -> pl.Expr:
     return (pl.col("#source").cast(pl.UInt32) if "#source" in frame.columns else pl.lit(0, pl.UInt32)).alias(_LOG)
-
-
-class Runs:
-    """The events of each key in their order, in runs that an event ends which ends what is known of its key.
-
-    lasts: the rows of the last event of each key.
-    """
-
-    def __init__(self, whole: pl.DataFrame, group: Sequence[str]) -> None:
-        import numpy as np
-
-        first = whole.with_row_index("#").select_seq(pl.col("#").first().over(group)).to_series().to_numpy()
-        # what earlier batches said goes before all events of this one, as if it stood at the top of the log
-        row = whole[ROW].cast(pl.Int64).fill_null(-1).to_numpy()
-        self._order = np.lexsort((row, first))
-        ended = whole[_ENDS].fill_null(False).to_numpy()[self._order]
-        changes = first[self._order][1:] != first[self._order][:-1]
-        begins = np.append(True, changes | ended[:-1])
-        self._places = np.arange(len(whole))
-        self._starts = np.maximum.accumulate(np.where(begins, self._places, 0))
-        self.lasts = self._order[np.append(changes, True)]
-
-    def last_row(self, there: Mask) -> Numbers:
-        """For each event the row of the last one so far in its run that is there; -1 where none is."""
-        import numpy as np
-
-        last = np.maximum.accumulate(np.where(there[self._order], self._places, -1))
-        rows = np.empty(len(last), np.int64)
-        rows[self._order] = np.where(last >= self._starts, self._order[last], -1)
-        return rows
-
-
-class _Said(NamedTuple):
-    """Of a field, for each event the row that has the last value so far, -1 where none has; and of each event the
-    number and the time of its value.
-    """
-
-    rows: Numbers
-    numbers: Numbers
-    times: Numbers
-
-    @classmethod
-    def of(cls, whole: pl.DataFrame, name: str, runs: Runs, own: Mask) -> _Said:
-        """What is said of a field; own: which events are of this batch, and not kept from earlier ones."""
-        import numpy as np
-
-        rows = runs.last_row(whole[f"value:{name}"].is_not_null().to_numpy())
-        numbers, times = whole[_NUMBER].fill_null(0).to_numpy(), _times(whole["time"])
-        if f"{_NUMBER}:{name}" in whole.columns:
-            numbers = np.where(own, numbers, whole[f"{_NUMBER}:{name}"].fill_null(0).to_numpy())
-            times = np.where(own, times, _times(whole[f"time:{name}"]))
-        return cls(rows, numbers, times)
-
-
-def _times(column: pl.Series) -> Numbers:
-    times: Numbers = column.fill_null(_NO_TIME).to_numpy()
-    return times
 
 
 def _numbered(events: Sequence[SomeEvents], before: Mapping[int, Remembered]) -> tuple[list[pl.Series], dict[int, int]]:
