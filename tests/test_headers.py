@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import itertools
 import json
 import shutil
 from pathlib import Path
@@ -13,6 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kinglet as package
+from kinglet.cutting import header_lines
 from kinglet.errors import ParserFileError, UsageError
 from kinglet.kernels import compiled
 from tests.helpers import InFolder, examples, kinglet
@@ -27,6 +29,22 @@ envelope:
   types: {user: text, n: int}
 variants: [{name: row}]
 """
+BELOW = """kinglet: 1
+parser: below
+version: 1.0.0
+product: {vendor: Quayline, name: Below}
+events: {header: '#Fields:\\s*'}
+steps:
+  - {note: lines about the log itself, when: variant = 'directive', drop: directive}
+variants:
+  - {name: directive, pattern: '#{directive}: {text:rest}'}
+  - name: row
+    delimited: {names: header, delimiter: " ", nothing: "-"}
+    types: {user: text, n: int}
+    keys: {user: cs-user}
+"""
+COLUMNS = st.lists(st.sampled_from(["cs-user", "n", "cs(Agent)", "x"]), min_size=1, max_size=4, unique=True)
+WORDS = st.sampled_from(["7", "u.okoro", "-", 'say ""so""', "a b", "é", "#", "#Fields"])
 NAMES = st.one_of(
     st.sampled_from(
         ["user", "n", "more", "raw", "state", "a.b", "a", "x[1]", 'q"', "}", '","user":"x', "", " n ", "é"]
@@ -74,6 +92,81 @@ class Headers(InFolder):
         ]
         self.assertEqual(wanted, read)
 
+    @given(st.lists(st.tuples(st.one_of(COLUMNS, st.none()), st.integers(0, 3)), max_size=5), st.data())
+    @examples(80)
+    def test_lines_of_the_log_name_the_columns_below_them(
+        self, stretches: list[tuple[list[str] | None, int]], data: st.DataObject
+    ) -> None:
+        lines: list[str] = []
+        wanted: list[tuple[int, str, str | None, int | None]] = []
+        columns: list[str] | None = None
+        for said, count in stretches:
+            if said is None:
+                lines.append("#Remark: restarted")
+                wanted.append((len(lines), "dropped", None, None))
+            else:
+                columns = said
+                lines.append("#Fields: " + " ".join(said))
+            for _ in range(count):
+                cells = data.draw(st.lists(WORDS, min_size=len(columns or "ab"), max_size=len(columns or "ab")))
+                if cells[0].startswith("#"):
+                    cells[0] = "first"
+                lines.append(" ".join(f'"{cell}"' if " " in cell else cell for cell in cells))
+                found = dict(zip(columns or (), cells, strict=True)) if columns else {}
+                user, n = found.get("cs-user", "-"), found.get("n", "-")
+                state = "complete" if columns and (n == "-" or n.isdigit()) else "partial"
+                user = user.replace('""', '"') if " " in user else user
+                wanted.append((len(lines), state, None if user == "-" else user, int(n) if n.isdigit() else None))
+        text = "\n".join(lines).encode()
+        parser = package.load(BELOW)
+        names = ("line", "state", "user", "n")
+        self.assertEqual(wanted, parser.parse(text).events.select(names).rows())
+        session, read = package.Session(parser), []
+        places = sorted({0, len(text), *data.draw(st.lists(st.integers(0, len(text)), max_size=4))})
+        for start, end in itertools.pairwise(places):
+            read += session.feed(text[start:end]).events.select(names).rows()
+            session = package.Session(parser, state=session.state)
+        self.assertEqual(wanted, read + session.finish().events.select(names).rows())
+        for name in ("a.log", "b.log"):
+            Path(name).write_bytes(text)
+        together = parser.parse("a.log", "b.log").events.select(names).rows()
+        self.assertEqual(wanted + wanted, together)
+
+    def test_lines_that_name_columns_over_many_batches(self) -> None:
+        lines: list[str] = []
+        for i in range(230_000):
+            if i % 70_001 == 0:
+                lines.append("#Fields: " + ("n cs-user" if len(lines) % 2 else "cs-user n"))
+                turned = lines[-1].endswith("n")
+            lines.append(f"u{i} {i}" if turned else f"{i} u{i}")
+        Path("a.log").write_text("\n".join(lines))
+        count = 0
+        for batch in package.load(BELOW).parse_batches("a.log", workers=2):
+            self.assertEqual(["u" + str(n) for n in batch.events["n"]], batch.events["user"].to_list())
+            self.assertEqual({"complete"}, set(batch.events["state"]))
+            count += batch.events.height
+        self.assertEqual(230_000, count)
+
+    def test_more_headers_than_are_known_are_no_header(self) -> None:
+        most = header_lines.MOST_HEADERS
+        lines = [text for i in range(most + 2) for text in (f"#Fields: n c{i}", f"{i} x")]
+        lines += ["#Fields: n c0", "7 x", "#Fields: " + "n" * (header_lines.LONGEST_HEADER + 1), "8"]
+        events = package.load(BELOW).parse("\n".join(lines).encode()).events
+        self.assertEqual([*range(most), None, None, 7, None], events["n"].to_list())
+        self.assertEqual([[]] * most + [["no-header"]] * 2 + [[], ["no-header"]], events["faults"].to_list())
+
+    def test_what_is_shown_and_added_is_below_its_own_line(self) -> None:
+        Path("below.yaml").write_text(BELOW)
+        Path("a.log").write_text("#Fields: n cs-user\nseven m.okoro\n#Fields: cs-user x n\nt.varela y 8\n")
+        from kinglet.insight.preview import preview
+
+        first, second = preview(package.load("below.yaml").parse("a.log")).events
+        self.assertEqual([("n", 0, 5), ("user", 6, 13)], sorted(tuple(span) for span in first.spans))
+        self.assertEqual([("n", 11, 12), ("user", 0, 8)], sorted(tuple(span) for span in second.spans))
+        kinglet("check", "below.yaml", "--add", "a.log:4")
+        self.assertIn("header: cs-user x n", Path("below.yaml").read_text())
+        self.assertIn("1 case, 1 good", kinglet("check", "below.yaml").out)
+
     def test_many_rows_are_read_alike_by_machine_code(self) -> None:
         names = ["t", "user", 'a"},{"b', "n"]
         rows = [[f"2026-11-29T17:22:{i % 60:02}Z", f'u,"{i}"', "x\\y" if i % 3 else "", str(i)] for i in range(7000)]
@@ -110,11 +203,13 @@ class Headers(InFolder):
             (PARSER.replace("events: csv\n", ""), "there is no header"),
             (PARSER.replace("events: csv", "events: {csv: {header: false}}"), "there is no header"),
             (
-                PARSER.replace("envelope:\n  delimited: {names: header}\n  types: {user: text, n: int}\n", "").replace(
-                    "{name: row}", "{name: row, delimited: {names: header}}"
+                PARSER.replace("delimited: {names: header}", "delimited: {names: [user, n]}").replace(
+                    "{name: row}", "{name: row, from: user, delimited: {names: header}}"
                 ),
-                "only the rows of a log have its header",
+                "a header names the columns of whole events",
             ),
+            (PARSER.replace("events: csv", "events: {csv: true, header: '#'}"), "goes with `line`"),
+            (BELOW.replace("#Fields:", "(?=#Fields:)"), "look-around"),
         ):
             with self.assertRaisesRegex(ParserFileError, said):
                 package.load(wrong)

@@ -81,11 +81,9 @@ class Result:
             batch.add_by_log(found)
         return found
 
-    @functools.cached_property
-    def headers(self) -> dict[str, str]:
-        """The header of each log that has one which names its columns."""
-        sources = [source for batch in self.batches for source in batch.sources]
-        return {source.name: source.header for source in sources if source.header is not None}
+    def header_of(self, file: str, line: int) -> str | None:
+        """The header that names the columns of the event at a line of a log, where there is one."""
+        return next((found for batch in self.batches if (found := batch.header_of(file, line)) is not None), None)
 
     @property
     def faults(self) -> dict[str, int]:

@@ -15,6 +15,7 @@ from pydantic import AwareDatetime, BaseModel, NonNegativeInt, PositiveInt, Vali
 from kinglet.calls import ReferenceTime, call_options
 from kinglet.cutting import state as cut_state
 from kinglet.cutting.cutter import Cutter, EventBatch
+from kinglet.cutting.header_lines import Headers
 from kinglet.errors import UsageError
 from kinglet.parser import Parser
 from kinglet.plan.steps import Remembered
@@ -25,13 +26,13 @@ from kinglet.source.encodings import from_start, named
 from kinglet.source.logs import Source
 from kinglet.timestamps.order import Known
 
-VERSION = 2
+VERSION = 3
 _HEAD_BYTES = 1024  # what of a log, up to its first line end, gives the names of its events
 
 
 _PLACE = ("held", "offset", "line", "lone_returns", "began")
 """Where a cutter is in the log, whatever its rule."""
-_UNDER_WAY = ("continued", "after_pause")
+_UNDER_WAY = ("continued", "after_pause", "headers")
 """What it knows of the event under way, by its rule."""
 
 
@@ -61,6 +62,7 @@ class _State(_Version, cut_state.Stored):
     began: bool
     continued: str | None
     after_pause: bool
+    headers: Headers
     boundary: str
     known: Known
     kept: dict[int, tuple[int, bytes | None]]

@@ -10,14 +10,14 @@ from typing import Any
 import polars as pl
 
 from kinglet.checking.accepting import text_of
-from kinglet.drafting.cases import log_of, model_of, whole_case
+from kinglet.drafting.cases import model_of, read_under, whole_case
 from kinglet.drafting.editing import inserted, is_listed
 from kinglet.drafting.masking import Masks
 from kinglet.drafting.writing import case_lines
 from kinglet.errors import UsageError
 from kinglet.names import RESERVED
 from kinglet.parser import Parser, load_text
-from kinglet.plan.headers import is_under_header
+from kinglet.plan.headers import reads_headers
 
 
 @dataclass(frozen=True)
@@ -115,12 +115,12 @@ def event_at(parser: Parser, place: str) -> tuple[dict[str, Any], str | None]:
     rows: pl.DataFrame | None = None
     header: str | None = None
     for batch in parser.parse_batches(match["log"]):
-        if is_under_header(parser._plan.envelope):
-            header = next(iter(batch.headers.values()), None)
         events = batch.events
         here = events.filter(pl.col("line") <= line)
         if here.height:
             rows = here.tail(1)
+            if reads_headers(parser._plan):
+                header = batch.header_of(match["log"], int(rows["line"][0]))
         if here.height < events.height:
             break
     if rows is None or line - int(rows["line"][0]) > str(rows["raw"][0]).count("\n"):
@@ -134,7 +134,8 @@ def _masked(parser: Parser, event: dict[str, Any], masks: Masks, place: str, hea
     values = [(name, value) for name, value in texts.items() if name not in (*RESERVED, "body")]
     raw = masks.text(texts["raw"], values)
     moment = event["time"]
-    again = parser.parse(log_of([raw], header), reference_time=moment).events.row(0, named=True)
+    headers = pl.Series([header]) if header is not None else None
+    again = read_under(parser, pl.Series([raw]), headers, moment).events.row(0, named=True)
     same = all(
         (again[name] is None) == (value is None) for name, value in event.items() if name in parser.fields
     ) and all(again[name] == event[name] for name in ("variant", "state"))

@@ -33,6 +33,7 @@ from kinglet.runtime.forks import begin
 from kinglet.source.encodings import named
 from kinglet.spec import loading
 from kinglet.spec.document import Document, KeyPath
+from kinglet.spec.forms import ReadingForm
 from kinglet.spec.ready import ready_parsers
 from kinglet.spec.schema import Envelope, ParserFile, Variant
 from kinglet.structured.by_form import is_within
@@ -120,8 +121,8 @@ def _parts(work: Build) -> None:
 
 def _cut(work: Build) -> None:
     events = work.definition.events
-    for name, regex in (("start", events.start), ("end", events.end), ("lead", events.lead), ("banner", events.banner)):
-        if regex is not None:
+    for name in ("start", "end", "lead", "banner", "header"):
+        if (regex := getattr(events, name)) is not None:
             work.checked_regex(("events", name), regex)
     if events.encoding is not None:
         try:
@@ -142,10 +143,7 @@ def _envelope(work: Build) -> None:
         work.envelope = read_pattern(work, path, given, {}, onward)
     else:
         work.envelope = read_form(work, path, given, {}, onward)
-        csv = work.definition.events.csv
-        if given.has_header and (csv is None or (csv is not True and not csv.header)):
-            hint = "write `events: csv`, or give the names of the columns"
-            work.report((*path, "delimited", "names"), "there is no header: events are not rows under one", hint)
+        _check_header(work, path, given)
         work.body = BODY if given.syslog is not None or given.regex is not None else None
         if given.regex is not None and work.envelope and BODY not in (item.name for item in work.envelope.fields):
             work.report((*path, "regex"), f"has no group `{BODY}` for the message", f"end it with `(?P<{BODY}>.*)$`")
@@ -158,6 +156,15 @@ def _envelope(work: Build) -> None:
             work.envelope = None
     if work.envelope is not None:
         _own(work, work.envelope, path, "the envelope")
+
+
+def _check_header(work: Build, path: KeyPath, form: ReadingForm) -> None:
+    """A header names the columns of whole events, and of none but where the log has one."""
+    events = work.definition.events
+    csv = events.csv is True or (events.csv is not None and events.csv.header)
+    if form.has_header and not csv and events.header is None:
+        hint = "write `events: csv`, give the `header` of `events`, or the names of the columns"
+        work.report((*path, "delimited", "names"), "there is no header: events are not rows under one", hint)
 
 
 def _variants(work: Build) -> None:
@@ -186,6 +193,10 @@ def _variant_reading(work: Build, path: KeyPath, variant: Variant, shared: dict[
     structured = work.envelope is None or work.envelope.structures
     if not variant.forms and not (structured and work.definition.envelope is not None):
         work.report(path, "says nothing of what it reads", "give it a `pattern`, `regex`, `json`, `pairs` or the like")
+    _check_header(work, path, variant)
+    if variant.has_header and (work.definition.envelope is not None or variant.from_ is not None):
+        hint = "make it the `envelope`, or give the names of the columns"
+        work.report((*path, "delimited"), "a header names the columns of whole events", hint)
     return read_form(work, path, variant, shared)
 
 

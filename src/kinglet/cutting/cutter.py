@@ -9,13 +9,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
 from kinglet.columns.put import put
 from kinglet.columns.text_spans import POSITION, as_text, bytes_as_text, character_start, codes, found, where
 from kinglet.cutting.boundaries.base import Buffer
+from kinglet.cutting.header_lines import HEADER, Headers, under_headers
 from kinglet.cutting.rule import CutRule, boundary_of
 from kinglet.source.logs import Source
 from kinglet.source.pauses import Pause
@@ -37,7 +38,8 @@ class EventBatch:
     """Events in the order of the logs.
 
     frame has line (of the event's first line, from 1), offset (bytes before it) and raw (text);
-    and where events of several logs are together, `#source`, the place of theirs in sources.
+    and where events of several logs are together, `#source`, the place of theirs in sources; where lines of the log
+    name columns, HEADER, what the last of them says.
     faults names what is wrong with some of them, each with a mask over the frame. given: whether the events came as
     such and were not cut from text. lone_returns: whether a CR by itself ends a line of the log.
     """
@@ -114,7 +116,11 @@ def _uncut_column(source: Source, events: pl.Series) -> Iterator[EventBatch]:
         before = int(sizes[first - 1]) if first else 0  # speed: what a batch holds changes no event
         by_size = int(sizes.search_sorted(before + MAX_BYTES)) + 1 - first
         count = max(1, min(MAX_EVENTS, by_size, len(events) - first))
-        yield _batch_of(source, events.slice(first, count), first)
+        batch = _batch_of(source, events.slice(first, count), first)
+        if source.headers is not None:
+            below = source.headers.slice(first, count).alias(HEADER)
+            batch = replace(batch, frame=batch.frame.with_columns_seq(below))
+        yield batch
         first += count
 
 
@@ -137,6 +143,7 @@ class Cutter:
         self.after_pause = False  # whether it goes on with a line that was given out unfinished
         self.lone_returns: bool | None = {"lf": False, "any": True}.get(rule.line_ends)
         self.began = False
+        self.headers = Headers()
 
     @property
     def by_bytes(self) -> bool:
@@ -332,6 +339,10 @@ class Cutter:
         lines = lines + self.line
         offsets = self._units(data, starts) + self.offset
         frame = pl.DataFrame([lines.alias("line"), offsets.alias("offset"), raw.alias("raw")])
+        if self.rule.header_line is not None:
+            frame, spans = under_headers(frame, spans, self.rule.header_line, self.headers)
+            if not frame.height:
+                return
         masks = [(name, spans[name].fill_null(False)) for name in spans.columns if name not in NO_FAULTS]
         for first in range(0, frame.height, MAX_EVENTS):
             part = frame.slice(first, MAX_EVENTS)

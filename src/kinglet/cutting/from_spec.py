@@ -23,4 +23,5 @@ def cut_rule(events: Events) -> CutRule:
         events.encoding,
         events.lead,
         events.banner,
+        events.header,
     )

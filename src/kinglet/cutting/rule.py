@@ -20,7 +20,8 @@ class CutRule(NamedTuple):
     quote and whether the first row is a header. idle: seconds after which what has come of an
     event that is still being written is given out. line_ends: `auto`, `lf` (also CRLF) or `any`
     (also CR). encoding: None where it is told by content. lead, banner: regexes of lines that belong to the event
-    behind them, and of lines by themselves before the first event.
+    behind them, and of lines by themselves before the first event. header_line: regex at the start of lines that name
+    the columns of those below.
     """
 
     kind: str = "line"
@@ -35,6 +36,7 @@ class CutRule(NamedTuple):
     encoding: str | None = None
     lead: str | None = None
     banner: str | None = None
+    header_line: str | None = None
 
 
 def boundary_of(rule: CutRule) -> Boundary:

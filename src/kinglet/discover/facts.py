@@ -11,8 +11,10 @@ import polars as pl
 
 from kinglet.cutting.cutter import EventBatch, cut
 from kinglet.cutting.from_spec import cut_rule
+from kinglet.cutting.header_lines import HEADER
 from kinglet.cutting.rule import CutRule
 from kinglet.discover.containers import Records, container_of
+from kinglet.discover.header_lines import HEADER_LINE, names_columns
 from kinglet.discover.report import Boundary
 from kinglet.discover.sample import Sample, take
 from kinglet.discover.starts import boundaries
@@ -41,6 +43,11 @@ class Facts(NamedTuple):
     records: Records | None
     reference: datetime
 
+    @property
+    def headers(self) -> pl.Series | None:
+        """What a line of the log says above each event of its columns, where such lines name them."""
+        return self.frame[HEADER] if HEADER in self.frame.columns else None
+
 
 def facts(sources: list[Source], given: Given, reference: datetime | None = None) -> Facts:
     """What there is to know of logs that are looked at as one.
@@ -54,12 +61,13 @@ def facts(sources: list[Source], given: Given, reference: datetime | None = None
     name = sources[0].name if len(sources) == 1 else str(given)
     if not sample.text.strip():
         raise InputError(f"{name}: is empty", "there is nothing to look at")
-    records = container_of(sample)
+    below = _below_headers(sample)
+    records = container_of(sample) if below is None else None
     if records is not None and records.events is not None:
         frame, batches = _cut(sample, records.events)
         rules = boundaries(sample, _of_container(records.events, frame))
     else:
-        rules = boundaries(sample)
+        rules = boundaries(sample, below)
         frame, batches = _cut(sample, rules[0].events)
     if sample.ends.get("CRLF", 0) > sample.ends.get("LF", 0):
         rules = [_with_returns(rule) for rule in rules]
@@ -103,6 +111,15 @@ def _with_returns(way: Boundary) -> Boundary:
     """A separator as it stands in a log whose lines end with CRLF."""
     text = way.events.get("separator")
     return replace(way, events={"separator": text.replace("\n", "\r\n")}) if text else way
+
+
+def _below_headers(sample: Sample) -> Boundary | None:
+    """The way to cut a log whose own lines name the columns of those below them."""
+    if not names_columns(sample.lines):
+        return None
+    count = int((sample.lines.str.contains(r"\S") & ~sample.lines.str.contains(f"^{HEADER_LINE}")).sum())
+    evidence = f"every line is an event but for those that name the columns: {counted(count, 'event')}"
+    return Boundary({"header": HEADER_LINE}, count, 1.0, 0.0, evidence)
 
 
 def _of_container(events: dict[str, Any], frame: pl.DataFrame) -> Boundary:

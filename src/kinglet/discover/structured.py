@@ -14,6 +14,7 @@ import polars as pl
 
 from kinglet.discover.columns import type_of
 from kinglet.discover.date_and_time import Parted, parted
+from kinglet.discover.header_lines import under_one
 from kinglet.discover.pair_signs import Signs, pair_signs
 from kinglet.discover.times import Times, format_of_time
 from kinglet.names import field_of, key_of_own
@@ -59,19 +60,16 @@ def structured(
     events: dict[str, Any],
     columns: Sequence[str],
     reference: datetime,
+    headers: pl.Series | None = None,
 ) -> Structured | None:
-    """The structure of a log's events; stamps: those found; columns: those of a CSV file."""
+    """The structure of a log's events; stamps: those found; columns: those of a CSV file.
+
+    headers: what lines of the log say above each event, where such name the columns.
+    """
     stamp_format = format_of_time(stamps)
     found = stamps.texts[0] if stamp_format is not None else None
-    named = _fields_line(raw.head(_PROBE))
-    if named is not None:
-        rows = raw.filter(~raw.str.starts_with("#")).head(_PROBE)
-        each = [named.values(text) for text in rows]
-        whole = [item for item in each if item is not None and len(item) == len(named.names)]
-        if len(rows) and len(whole) >= _ENOUGH * len(rows):
-            made = _of(named, rows, whole, None, None, reference)
-            halves = made.parted._replace(standard="UTC") if made.parted is not None else None
-            return made._replace(directives=True, parted=halves)
+    if headers is not None:
+        return _below_headers(raw, headers, reference)
     probe = raw.head(_PROBE)
     pairs = pair_signs(probe.to_list())
     structures: list[Structure] = [JsonObjects()]
@@ -92,19 +90,26 @@ def structured(
     return None
 
 
-DIRECTIVE = "#{directive}: {text:rest}"
-"""The pattern of lines about the log itself, such as `#Fields: date time`."""
-_FIELDS = re.compile(r"#Fields:\s*(\S.*\S)\s*")
-
-
-def _fields_line(probe: pl.Series) -> Delimited | None:
-    """The rows whose columns a line of directives names (W3C, Extended Log File Format): between blanks, or tabs."""
-    lines = [line for line in probe.filter(probe.str.starts_with("#Fields:")) if _FIELDS.fullmatch(line)]
-    found = _FIELDS.fullmatch(lines[0]) if lines else None
-    if found is None or any(line != lines[0] for line in lines):
-        return None  # columns that change within a log are not those of one variant
-    sign = "\t" if "\t" in found[1] else " "
-    return Delimited(_names(found[1].split(sign)), sign, '"', "-")
+def _below_headers(raw: pl.Series, headers: pl.Series, reference: datetime) -> Structured | None:
+    """The rows whose columns lines of the log name; the times of such logs are UTC (W3C, Extended Log File Format)."""
+    rows = pl.DataFrame([raw.alias("raw"), headers.alias("said")]).filter(~raw.str.starts_with("#"))
+    rows = rows.gather_every(max(1, rows.height // _PROBE))
+    texts, columns, sign = under_one(rows["raw"].to_list(), rows["said"].to_list())
+    reader = Delimited(_names(columns), sign, '"', "-")
+    values = [item for text in texts if (item := reader.values(text)) is not None]
+    if not values:
+        return None
+    made = _of(reader, pl.Series(texts, dtype=pl.String), values, None, None, reference)
+    assert isinstance(made.form, dict)
+    names = made.form["names"]
+    halves = made.parted._replace(standard="UTC") if made.parted is not None else None
+    return made._replace(
+        directives=True,
+        form={**made.form, "names": "header"},
+        types={name: made.types.get(name, "text") for name in names},
+        keys={name: column for name, column in zip(names, columns, strict=True) if name != column},
+        parted=halves,
+    )
 
 
 def structure_in(
@@ -225,7 +230,8 @@ def named_apart(found: Structured, taken: Collection[str] = ()) -> Structured:
 
     Such is a key `log_id`, as the field of a key `id` would be called. taken: the fields of what stands in front.
     """
-    names = found.form["names"] if isinstance(found.form, dict) and "names" in found.form else []
+    names = found.form.get("names", []) if isinstance(found.form, dict) else []
+    names = [] if names == "header" else names
     used, new = {*found.types, *names, *taken}, dict[str, str]()
     for name in dict.fromkeys((*found.types, *names)):
         bare = key_of_own(name) or name

@@ -11,7 +11,8 @@ import polars as pl
 
 from kinglet.discover.date_and_time import Parted
 from kinglet.discover.facts import Facts
-from kinglet.discover.structured import DIRECTIVE, Structured, structured
+from kinglet.discover.header_lines import DIRECTIVE
+from kinglet.discover.structured import Structured, structured
 from kinglet.discover.syslog_heads import head_formats, stamp_of_message, syslog_head
 from kinglet.discover.times import TextPlace, Times, format_of_time, search_of
 from kinglet.discover.yaml_text import quoted, scalar
@@ -39,7 +40,7 @@ def beginning(stem: str, log: Facts) -> Beginning:
     if events != {"line": True}:
         name, value = next(iter(events.items()))
         out.append(f"events: {name}" if value is True else f"events: {flow(events)}")
-    found = structured(raw, stamps, events, columns, log.reference)
+    found = structured(raw, stamps, events, columns, log.reference, log.headers)
     head = syslog_head(raw) if found is None else None
     if head is not None:
         formats = head_formats(raw, head)

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterable, Sequence
 from datetime import UTC, date, datetime
 from typing import Any
 
 import polars as pl
 
+from kinglet.calls import ReferenceTime, run_batches
 from kinglet.drafting.shape import Shape, Variant
 from kinglet.names import RESERVED, field_of
 from kinglet.parser import Parser
+from kinglet.result import Result
+from kinglet.source.columns import of_column
 from kinglet.spec.section import as_list
 from kinglet.timestamps.formats import parse_format
 
@@ -94,9 +98,12 @@ def whole_case(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-def log_of(raws: Sequence[str], header: str | None = None) -> list[str] | bytes:
-    """Raw events as what can be parsed; header: the row above them, where it names their columns."""
-    return list(raws) if header is None else "\n".join([header, *raws]).encode()
+def read_under(
+    parser: Parser, raws: pl.Series, headers: pl.Series | None, reference_time: ReferenceTime = None
+) -> Result:
+    """Raw events as a parser reads them; headers: what names the columns of each, where such headers do."""
+    source = dataclasses.replace(of_column(raws), headers=headers)
+    return Result(parser, tuple(run_batches(parser, [source], reference_time=reference_time, workers=1)))
 
 
 def model_of(
@@ -106,7 +113,9 @@ def model_of(
 
     before: raw events of the log that stand before it. header: the row above them, where it names their columns.
     """
-    result = parser.parse(log_of([*before, raw], header), reference_time=at, workers=1)
+    raws = pl.Series([*before, raw], dtype=pl.String)
+    headers = pl.Series([header] * len(raws), dtype=pl.String) if header is not None else None
+    result = read_under(parser, raws, headers, at)
     mapped = next(reversed(list(result.to_model())), None)
     names = {variant.name: variant for variant in parser._plan.variants}
     variant = names.get(str(result.events["variant"][-1]))

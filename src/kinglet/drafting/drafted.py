@@ -67,7 +67,7 @@ def draft(
     wishes = Wishes(vendor.strip(), name.strip(), zone, at, most, mask, encoding)
     if into is not None:
         return added(into, found, wishes)
-    parts = devices(found.sample) if found.records is None else []
+    parts = devices(found.sample) if found.records is None and found.headers is None else []
     if not parts:
         return _drafted(Work(found, wishes))
     return _of_several(found, parts, wishes, split)

@@ -6,7 +6,7 @@ import polars as pl
 
 from kinglet.discover.words import counted
 from kinglet.discover.yaml_text import scalar
-from kinglet.drafting.cases import case, chosen
+from kinglet.drafting.cases import case, chosen, read_under
 from kinglet.drafting.classes import severities, suggested
 from kinglet.drafting.masking import Masks
 from kinglet.drafting.patterns import Slot
@@ -80,12 +80,14 @@ def with_cases(work: Work, events: pl.DataFrame, parser: Parser) -> None:
             for raw, event, names in zip(raws, found, named, strict=True)
         ]
     at = work.wishes.at if work.wishes.at is not None else work.found.reference
-    read = parser.parse_column(pl.Series(raws, dtype=pl.String), reference_time=at).events.to_dicts()
-    for (_, variant), raw, event in zip(rows, raws, read, strict=True):
+    headers = work.found.headers.gather([row for row, _ in rows]) if work.found.headers is not None else None
+    read = read_under(parser, pl.Series(raws, dtype=pl.String), headers, at).events.to_dicts()
+    for place, ((_, variant), raw, event) in enumerate(zip(rows, raws, read, strict=True)):
         if event["variant"] != variant.name:
             continue
         names = [slot.name for slot in variant.everything if slot.name]
-        work.shape.cases.append(case(work.shape, raw, event, names if work.shape.cases else [*outer, *names]))
+        made = case(work.shape, raw, event, names if work.shape.cases else [*outer, *names])
+        work.shape.cases.append(made | ({"header": headers[place]} if headers is not None else {}))
     for aside in work.shape.aside:
         line = masks.text(aside.line, []) if masks is not None else aside.line
         work.shape.cases.append({"raw": line, "expect": {"variant": aside.name, "state": "dropped"}})

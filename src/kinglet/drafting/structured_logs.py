@@ -8,7 +8,8 @@ from collections.abc import Mapping
 import polars as pl
 
 from kinglet.discover.date_and_time import Parted, parted
-from kinglet.discover.structured import DIRECTIVE, Structured, named_apart, structured
+from kinglet.discover.header_lines import DIRECTIVE
+from kinglet.discover.structured import Structured, named_apart, structured
 from kinglet.discover.times import format_of_time, search_of
 from kinglet.drafting.naming import Names, variant_name
 from kinglet.drafting.patterns import written
@@ -36,7 +37,9 @@ def structure_of(work: Work) -> Structured | None:
     if headless and (_is_text(work, dialect.get("delimiter", ",")) or _has_front(work, dialect.get("delimiter", ","))):
         work.shape.events = {"line": True}
         return None
-    found = structured(work.raw, work.found.stamps, work.shape.events, columns, work.found.reference)
+    found = structured(
+        work.raw, work.found.stamps, work.shape.events, columns, work.found.reference, work.found.headers
+    )
     timed = format_of_time(work.found.stamps) is not None
     if found is not None and found.name == "pairs" and found.stamp is None and timed:
         return None  # the pairs stand behind a head
@@ -91,14 +94,16 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
     everything = list(range(len(work.raw)))
     if found.directives:
         everything = (~work.raw.str.starts_with("#")).arg_true().to_list()
-        line = str(work.raw.filter(work.raw.str.starts_with("#"))[0])
-        work.shape.aside = [Aside("directive", DIRECTIVE, line)]
+        others = work.raw.filter(work.raw.str.starts_with("#"))
+        if len(others):
+            work.shape.aside = [Aside("directive", DIRECTIVE, str(others[0]))]
     everything = [row for row in everything if str(work.raw[row]) not in {aside.line for aside in work.shape.aside}]
     plain = dict.fromkeys(found.types, "text") | ({found.stamp: "time"} if found.stamp else {})
     work.shape.structure = found._replace(types=plain)
     work.shape.variants = [Variant("any", None, everything)]
     events = work.parsed(work.loaded())
-    columns = found.form["names"] if isinstance(found.form, dict) and found.name == "delimited" else list(found.types)
+    listed = isinstance(found.form, dict) and found.name == "delimited" and not found.directives
+    columns = found.form["names"] if listed and isinstance(found.form, dict) else list(found.types)
     whole = {name: events[field_of(name)] for name in columns if field_of(name) in events.columns}
     whole = {name: column for name, column in whole.items() if column.dtype == pl.String}
     if found.parted is not None:
@@ -108,6 +113,8 @@ def fields(work: Work, found: Structured, *, told_apart: bool = True) -> tuple[p
         found, whole = _without_stand_ins(found, whole)
     texts = {name: whole[name] for name in found.types if name in whole}
     types = types_of(texts, found.stamp)
+    if found.directives:  # what other columns hold later is not known
+        types = {name: "text" if kind == "word" else kind for name, kind in types.items()}
     work.shape.structure = found._replace(types={name: types.get(name, "text") for name in found.types})
     kind, message = (kind_of(texts, found.stamp), message_of(whole)) if told_apart else (None, None)
     if message is not None and kind is None:

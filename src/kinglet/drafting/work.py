@@ -12,6 +12,7 @@ from kinglet.discover.facts import Facts
 from kinglet.discover.suggestion import file_stem
 from kinglet.discover.times import format_of_time
 from kinglet.drafting.agreeing import agree
+from kinglet.drafting.cases import read_under
 from kinglet.drafting.patterns import Slot
 from kinglet.drafting.proving import prove
 from kinglet.drafting.report import Doubt
@@ -79,7 +80,7 @@ class Work:
     def parsed(self, parser: Parser) -> pl.DataFrame:
         """The events of the log as a parser reads them."""
         reference = self.wishes.at if self.wishes.at is not None else self.found.reference
-        return parser.parse_column(self.raw, reference_time=reference).events
+        return read_under(parser, self.raw, self.found.headers, reference).events
 
     def proved(self) -> tuple[pl.DataFrame, Parser]:
         """The events as the draft reads them, once it reads them as they were found, or as nearly as may be."""

@@ -98,7 +98,7 @@ def explain(parser: Parser) -> Overview:
         _of_variant(parser, variant, compiled.reading)._replace(as_one_with=_alike(plan, i), kinds=compiled.kinds)
         for i, (variant, compiled) in enumerate(zip(definition.variants, plan.variants, strict=True))
     )
-    rules = definition.events.rules
+    rules = {**definition.events.rules, **definition.events.given(("lead", "banner", "header"))}
     events = ", ".join(name if value is True else f"{name}: {value}" for name, value in rules.items()) or "line"
     times = tuple(_of_rule(rule) for rule in plan.times)
     kinds = tuple(kind.slot for kind in plan.kinds)

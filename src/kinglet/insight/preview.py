@@ -14,6 +14,7 @@ from kinglet.insight.finding import finding, spread
 from kinglet.insight.spans import Span, spans, stamp_place
 from kinglet.insight.timeline import Timeline, timeline
 from kinglet.names import RESERVED
+from kinglet.plan.data import DROPPED
 from kinglet.plan.headers import plan_under
 
 if TYPE_CHECKING:
@@ -118,7 +119,7 @@ def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:
 
 
 def _event(result: Result, row: dict[str, Any]) -> ShownEvent:
-    plan = plan_under(result.parser._plan, result.headers.get(row["file"]))
+    plan = plan_under(result.parser._plan, result.header_of(row["file"], row["line"]))
     found = spans(plan, row["raw"], row["variant"])
     rule = next((rule for rule in plan.times if rule.field is None and rule.label == row["time_rule"]), None)
     return ShownEvent(
@@ -140,7 +141,8 @@ def _values(result: Result, events: pl.DataFrame) -> list[ShownValues]:
         group = events.filter(pl.col("variant") == variant.name)
         if not group.height:
             continue
-        first = group.head(EXAMPLES)
+        kept = group.filter(pl.col("state") != "dropped")
+        first = (kept if kept.height else group).head(EXAMPLES)
         names = [name for name in events.columns if name not in RESERVED and group[name].null_count() < group.height]
         rows = {name: first[name].to_list() for name in ("time", *names)}
         shown.append(ShownValues(variant.name, group.height, first["line"].to_list(), rows))
@@ -149,13 +151,17 @@ def _values(result: Result, events: pl.DataFrame) -> list[ShownValues]:
 
 def _faults(result: Result, events: pl.DataFrame, examples: int) -> list[ShownFault]:
     shown: list[ShownFault] = []
-    each = events.filter(pl.col("faults").list.len() > 0)
+    # what else is wrong with an event that is dropped is nothing to mend
+    told = pl.when(pl.col("state") == "dropped").then(
+        pl.col("faults").list.eval(pl.element().filter(pl.element().str.starts_with(DROPPED)))
+    )
+    each = events.with_columns(told.otherwise("faults").alias("faults")).filter(pl.col("faults").list.len() > 0)
     counted = each["faults"].explode().value_counts(sort=True)
     for fault, count in sorted(counted.iter_rows(), key=lambda item: (-item[1], item[0])):
         rows = each.filter(pl.col("faults").list.contains(fault)).head(examples)
         found = []
         for row in rows.iter_rows(named=True):
-            plan = plan_under(result.parser._plan, result.headers.get(row["file"]))
+            plan = plan_under(result.parser._plan, result.header_of(row["file"], row["line"]))
             reason = reasons(plan, row["raw"], row["variant"], [fault])[0]
             found.append((_event(result, row), reason))
         shown.append(ShownFault(fault, count, found))

@@ -95,9 +95,6 @@ def read_form(
         return _syslog(work, path, form, shared)
     if not form.forms:
         return Reading((), ())
-    if form.has_header and path[0] != "envelope":
-        work.report((*path, "delimited"), "only the rows of a log have its header", "make it the `envelope`")
-        return None
     plan = _structure(work, path, form, _Part(structure_of(form), None, "", _types_of(form)), shared)
     _check_needs(work, path, form)
     return Reading((), (), structures=(plan,))

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import polars as pl
 
 from kinglet.columns.put import rows_where
+from kinglet.cutting.header_lines import HEADER
 from kinglet.plan.data import DROPPED, ROW, STATES, Plan
 from kinglet.source.logs import Source
 from kinglet.timestamps.stamps import Reference
@@ -96,6 +97,21 @@ class Parsed:
             return self
         parts = tuple(part.where(part.frame["state"] != "dropped") for part in self.parts)
         return dataclasses.replace(self, parts=parts)
+
+    def header_of(self, file: str, line: int) -> str | None:
+        """The header that names the columns of the event at a line of a log, where it has one and the event is here."""
+        for place, source in enumerate(self.sources):
+            if source.name != file:
+                continue
+            if source.header is not None:
+                return source.header
+            for part in self.parts:
+                if HEADER in part.frame.columns:
+                    here = pl.col("line") == line
+                    here &= pl.col("#source") == place if "#source" in part.frame.columns else True
+                    for found in part.frame.filter(here)[HEADER]:
+                        return str(found) if found is not None else None
+        return None
 
     def constants(self) -> list[pl.Expr]:
         """The columns that say where events come from and who parsed them."""

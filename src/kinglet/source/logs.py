@@ -46,9 +46,9 @@ class Source:
     name is what events say they came from; reference the moment near which its stamps lie (when
     the file was last written, or now); size its bytes where known, as they lie on the disk.
     events is set instead of the bytes for a log whose events are cut already, as a column where they
-    are all there. given_encoding and max_unpacked_bytes are what the call says. The rest is known once
-    reading has begun: how the log is packed, how it is encoded, and in the end whether packed data
-    ended too early.
+    are all there; headers then says what names the columns of each. given_encoding and
+    max_unpacked_bytes are what the call says. The rest is known once reading has begun: how the log is
+    packed, how it is encoded, and in the end whether packed data ended too early.
     """
 
     name: str
@@ -57,6 +57,7 @@ class Source:
     path: Path | None = None
     data: bytes | None = None
     events: Iterable[str] | None = None
+    headers: pl.Series | None = None
     given_encoding: str | None = None
     max_unpacked_bytes: int | None = None
     fingerprint: str = ""

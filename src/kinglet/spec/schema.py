@@ -170,6 +170,11 @@ class Events(Section):
         None,
         description="regex of lines that are events by themselves, and no fault before the first; with `start`",
     )
+    header: str | None = Field(
+        None,
+        description="regex at the start of lines that are no events: what stands behind it names the columns of the "
+        "lines below; with `line`",
+    )
     max_bytes: Size = Field(DEFAULT_MAX_BYTES, description="longer events come in pieces, with a fault")
     max_lines: int | None = Field(None, ge=1, le=2**40, description="events of more lines come in pieces, with a fault")
     idle: Seconds = Field(
@@ -191,6 +196,8 @@ class Events(Section):
             raise ValueError("has more than one rule: " + ", ".join(f"`{name}`" for name in self.rules))
         if self.start is None and (self.lead or self.banner) is not None:
             raise ValueError("has `lead` or `banner`, which go with `start`")
+        if self.header is not None and any(name != "line" for name in self.rules):
+            raise ValueError("has `header`, which goes with `line`")
         if self.length is not None and self.length > self.max_bytes:
             raise ValueError("has a `length` that is more than `max_bytes` allows")
         return self

@@ -27,7 +27,7 @@ from kinglet.insight.values import values_of
 from kinglet.names import field_of
 from kinglet.parser import Parser, load_text
 from kinglet.patterns.types import TYPES
-from kinglet.plan.headers import is_under_header
+from kinglet.plan.headers import reads_headers
 from kinglet.source.logs import Given, open_sources, refuse_once
 from kinglet.spec.ready import ready_parsers
 from kinglet.teaching.changes import changes
@@ -70,9 +70,9 @@ def teach(
     name = parser if isinstance(parser, str) else parser._document.name
     before, text = _file(name, log, encoding, zone)
     loaded = load_text(text, name)
-    if is_under_header(loaded._plan.envelope):
+    if reads_headers(loaded._plan):
         message = "columns that a header names are not taught"
-        raise UsageError(f"{name}: {message}", f"name it under the types of the envelope: `types: {{{field}: text}}`")
+        raise UsageError(f"{name}: {message}", f"name it under its types: `types: {{{field}: text}}`")
     events = loaded.parse(log, reference_time=at, zone=zone, encoding=encoding).events
     if not events.height:
         raise UsageError("there is nothing to parse in the log")

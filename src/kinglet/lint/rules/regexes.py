@@ -46,7 +46,7 @@ def written(subject: Subject) -> Iterator[Written]:
             yield Written(("variants", i, "regex"), variant.regex, True)
     for name, own in definition.types.items():
         yield Written(("types", name, "regex"), own.regex, False)
-    for key in ("start", "end", "lead", "banner"):
+    for key in ("start", "end", "lead", "banner", "header"):
         if (text := getattr(definition.events, key)) is not None:
             yield Written(("events", key), text, key == "start", False)
 

@@ -1,4 +1,4 @@
-"""The events of a batch by the header that they stand under, and together again once they are read."""
+"""Events by the header that they stand under, and together again once they are read."""
 
 from __future__ import annotations
 
@@ -6,24 +6,33 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from kinglet.cutting.header_lines import HEADER
 from kinglet.plan.data import Reading
 from kinglet.plan.headers import is_under_header, under
 from kinglet.runtime.groups import Group, joined
 from kinglet.source.logs import Source
 
 
-def by_header(reading: Reading, group: Group, sources: Sequence[Source]) -> list[tuple[Reading, Group]]:
-    """The events of a batch by the header that they stand under, each with the envelope as it is read there."""
+def with_headers(columns: pl.DataFrame, sources: Sequence[Source]) -> pl.DataFrame:
+    """The events of a batch with the header that each stands under."""
+    if HEADER in columns.columns:
+        return columns
+    of_log = pl.Series(HEADER, [source.header for source in sources], dtype=pl.String)
+    if "#source" in columns.columns:
+        return columns.with_columns_seq(of_log.gather(columns["#source"]))
+    return columns.with_columns_seq(of_log.new_from_index(0, columns.height))
+
+
+def by_header(reading: Reading, group: Group) -> list[tuple[Reading, Group]]:
+    """Events by the header that they stand under, each with the reading as it is there."""
     if not is_under_header(reading):
         return [(reading, group)]
-    headers = [source.header for source in sources]
-    kinds = list(dict.fromkeys(headers))
+    said = group.columns[HEADER]
+    kinds = said.unique(maintain_order=True)
     readings = [under(reading, header) for header in kinds]
     if len(kinds) == 1:
         return [(readings[0], group)]
-    kind_of = pl.Series([kinds.index(header) for header in headers], dtype=pl.UInt32)
-    kind = kind_of[group.columns["#source"]]
-    return [(one, part) for i, one in enumerate(readings) if len((part := group.where(kind == i)).rows)]
+    return [(one, group.where(said.eq_missing(kinds.slice(i, 1)))) for i, one in enumerate(readings)]
 
 
 def rejoined(groups: Sequence[Group | None]) -> Group | None:

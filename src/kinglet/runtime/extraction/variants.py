@@ -12,8 +12,9 @@ import polars as pl
 from kinglet.columns.put import rows_where
 from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
+from kinglet.plan.headers import is_under_header, reads_headers
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
-from kinglet.runtime.extraction.headers import by_header, rejoined
+from kinglet.runtime.extraction.headers import by_header, rejoined, with_headers
 from kinglet.runtime.extraction.line_ends import TEXT_READ, as_read, has_one_line_each, with_text_read
 from kinglet.runtime.extraction.read import read_texts
 from kinglet.runtime.extraction.regex_groups import RegexGroups
@@ -40,9 +41,11 @@ class _Run(NamedTuple):
 def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Requests[list[Extracted]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
     columns = batch.frame if has_one_line_each(plan, batch) else with_text_read(batch.frame, "raw", batch.lone_returns)
+    if reads_headers(plan):
+        columns = with_headers(columns, batch.sources)
     start = Group(rows.alias(ROW), columns, pl.DataFrame(height=len(batch)), list(batch.faults))
     extracted: list[Extracted] = []
-    entered, outside = yield from _envelope(plan, start, reference, batch)
+    entered, outside = yield from _envelope(plan, start, reference)
     if outside is not None:
         outside = outside._replace(faults=[*outside.faults, ("no-match", every(outside))])
         extracted.append(Extracted.of(plan, None, outside, "unmatched"))
@@ -119,14 +122,12 @@ def _known(
     return Extracted.of(plan, index, matched, "complete")
 
 
-def _envelope(
-    plan: Plan, group: Group, reference: Reference, batch: EventBatch
-) -> Requests[tuple[Group | None, Group | None]]:
+def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
     if plan.envelope is None:
         return group, None
     now = frozenset(name for name in (*(kind.slot for kind in plan.kinds), plan.body, MORE) if name is not None)
     found: list[tuple[Group | None, Group | None]] = []
-    for reading, part in by_header(plan.envelope, group, batch.sources):
+    for reading, part in by_header(plan.envelope, group):
         text = part.columns.get_column(TEXT_READ if reading.regexes and TEXT_READ in part.columns.columns else "raw")
         found.append((yield from _take(reading, part, text, reference, now)))
     inside, outside = rejoined([one for one, _ in found]), rejoined([other for _, other in found])
@@ -339,7 +340,13 @@ def _read_by_text(
 
 def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Requests[tuple[Group | None, Group | None]]:
     """The events that a variant reads, and the others."""
-    return (yield from _take(plan.variants[index].reading, group, _text(plan, index, group), reference))
+    reading = plan.variants[index].reading
+    if not is_under_header(reading):
+        return (yield from _take(reading, group, _text(plan, index, group), reference))
+    found: list[tuple[Group | None, Group | None]] = []
+    for one, part in by_header(reading, group):
+        found.append((yield from _take(one, part, _text(plan, index, part), reference)))
+    return rejoined([one for one, _ in found]), rejoined([other for _, other in found])
 
 
 def _text(plan: Plan, index: int, group: Group) -> pl.Series:
