@@ -5,10 +5,9 @@ from __future__ import annotations
 import dataclasses
 import json
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from functools import partial
 from typing import TYPE_CHECKING, Any, NamedTuple
 from weakref import WeakKeyDictionary
 
@@ -66,7 +65,10 @@ def check_cases(parser: Parser) -> list[CaseOutcome]:
     events = events_of(parser).iter_rows(named=True)
     for i, (case, event) in enumerate(zip(parser._definition.cases, events, strict=True)):
         place = parser._document.place(("cases", i))
-        found = [*_of_event(parser, case, event), *_of_model(case, partial(mapped_case, parser, case))]
+        found = [
+            *_of_event(parser, case, event),
+            *_of_model(case, mapped_case(parser, case).events if case.model else []),
+        ]
         outcomes.append(CaseOutcome(i + 1, place, case, tuple(sorted(found, key=_size))))
     return outcomes
 
@@ -77,8 +79,13 @@ def are_good(parser: Parser, cases: Sequence[Case], *, mapped: bool = True) -> b
     events = _events_of(parser, batches).iter_rows(named=True)
     if any(True for case, event in zip(cases, events, strict=True) for _ in _of_event(parser, case, event)):
         return False
-    ways = ((case, partial(_mapped, parser, parsed)) for case, parsed in zip(cases, _by_case(batches), strict=True))
-    return not mapped or not any(True for case, way in ways for _ in _of_model(case, way))
+    return not mapped or not any(
+        True
+        for batch in batches
+        if any(cases[number].model for number in batch.numbers)
+        for number, found, _ in _mapped_together(parser, batch)
+        for _ in _of_model(cases[number], found)
+    )
 
 
 _OF_EVENTS = ("state", "variant", "time", "faults")
@@ -203,14 +210,24 @@ def mapped_case(parser: Parser, case: Case) -> MappedCase:
 
 def _all_mapped(parser: Parser, batch: CaseBatch) -> dict[int, MappedCase]:
     """What the cases of a batch become, by their numbers."""
-    whole = _mapped(parser, _together(batch))
-    if whole.counted:  # of which case that is, is seen one by one
-        return {number: _mapped(parser, parsed) for number, parsed in zip(batch.numbers, batch.cases, strict=True)}
-    events = iter(whole.events)
-    return {
-        number: MappedCase([next(events) for _ in range(parsed.kept().counts["events"])], {})
-        for number, parsed in zip(batch.numbers, batch.cases, strict=True)
+    cases = dict(zip(batch.numbers, batch.cases, strict=True))
+    return {  # of which case it is that something was counted, is seen one by one
+        number: _mapped(parser, cases[number]) if is_counted else MappedCase(mapped, {})
+        for number, mapped, is_counted in _mapped_together(parser, batch)
     }
+
+
+def _mapped_together(parser: Parser, batch: CaseBatch) -> list[tuple[int, list[dict[str, Any]], bool]]:
+    """The mapped event of each case of a batch, by its number; and whether it, or one of its variant, was counted."""
+    view = ModelView(parser._plan)
+    events = [json.loads(line) for line in view.lines(_together(batch).kept())]
+    found: list[tuple[int, list[dict[str, Any]], bool]] = []
+    for number, parsed in zip(batch.numbers, batch.cases, strict=True):
+        count = parsed.kept().counts["events"]
+        is_counted = any(part.variant in view.counted_of for part in parsed.parts)
+        found.append((number, events[:count], is_counted))
+        del events[:count]
+    return found
 
 
 def _mapped(parser: Parser, parsed: Parsed) -> MappedCase:
@@ -233,8 +250,8 @@ def _of_event(parser: Parser, case: Case, event: dict[str, Any]) -> Iterator[Cas
             yield dataclasses.replace(difference, written=written)
 
 
-def _of_model(case: Case, mapped_as: Callable[[], MappedCase]) -> Iterator[CaseDifference]:
-    mapped = next(iter(mapped_as().events), {}) if case.model else {}
+def _of_model(case: Case, events: Sequence[dict[str, Any]]) -> Iterator[CaseDifference]:
+    mapped = events[0] if events else {}
     for path, expected in case.model.items():
         if difference := _difference(path, expected, _at(mapped, path)):
             yield dataclasses.replace(difference, written=path, of_model=True)

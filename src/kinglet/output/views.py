@@ -91,6 +91,8 @@ class ModelView:
         self.counted: dict[str, int] = {}
         self.invalid = 0
         """How many events lack what their class requires."""
+        self.counted_of: set[int | None] = set()
+        """The variants of whose events something was counted, or is lacking."""
         self._layouts: dict[int, tuple[Layout, list[str]]] = {}
         self._lock = threading.Lock()
         leaves: dict[str, Leaf] = {}
@@ -154,6 +156,7 @@ class ModelView:
         if counts or invalid:
             with self._lock:
                 self.invalid += invalid
+                self.counted_of.add(part.variant)
                 for name, count in (*counts.items(), *reasons.items()):
                     self.counted[name] = self.counted.get(name, 0) + count
         return mapped

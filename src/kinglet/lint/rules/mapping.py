@@ -377,8 +377,8 @@ def not_valid(subject: Subject) -> Iterator[Found]:
     for batch in case_batches(subject.parser):
         view = ModelView(subject.plan)
         view.judge(batch.parsed)
-        if view.counted or view.invalid:
-            for number in sorted(batch.numbers):
+        for number, case in sorted(zip(batch.numbers, batch.cases, strict=True), key=lambda item: item[0]):
+            if any(part.variant in view.counted_of for part in case.parts):
                 yield from _wrong_case(subject, number)
 
 
