@@ -339,6 +339,41 @@ class SecondLines(unittest.TestCase):
 
 
 class Messages(unittest.TestCase):
+    def test_bytes_one_by_one_are_one_text(self) -> None:
+        chance = random.Random(3)
+        for width, count in ((2, 16), (2, 6), (4, 8)):
+            wanted = [
+                "\n".join(
+                    f"  {line * 16:04x}  " + " ".join(f"{chance.randrange(16**width):0{width}x}" for _ in range(count))
+                    for line in range(chance.randint(1, 2))
+                )
+                for _ in range(60)
+            ]
+            lines = [
+                f"{clock(i)}.{i:03} RX frame from 192.0.2.{i} len {i * 7}\n{text}" for i, text in enumerate(wanted)
+            ]
+            draft, events = events_of(lines)
+            self.assertLessEqual(len(draft.messages), 2, draft.text)
+            self.assertEqual([i * 7 for i in range(60)], [event["len"] for event in events])
+
+    def test_a_number_with_commas_is_one_value(self) -> None:
+        amounts = [f"{i * 7919 * 131:,}" for i in range(1, 60)]
+        heights = [f"{i},{i % 10}" for i in range(1, 60)]
+        lines = [
+            f"{clock(i)} gate moved {a} bytes at {b} m" for i, (a, b) in enumerate(zip(amounts, heights, strict=True))
+        ]
+        _, events = events_of(lines)
+        for wanted in (amounts, heights):
+            self.assertIn(wanted, [[str(event[name]) for event in events] for name in events[0]])
+
+    def test_a_word_with_a_dash_stands_where_other_names_do(self) -> None:
+        names = ("m.okoro", "svc-backup", "t.varela")
+        for form in ("{name} moved {n} bytes", "192.0.2.7|{name}|opened berth {n}"):
+            lines = [f"{clock(i)} " + form.format(name=names[i % 3], n=i) for i in range(60)]
+            draft, events = events_of(lines)
+            self.assertEqual(1, len(draft.messages), draft.text)
+            self.assertIn(list(names) * 20, [[event[name] for event in events] for name in events[0]])
+
     def test_keys_in_braces_behind_a_name_have_digits_of_base_16_whole(self) -> None:
         rng = random.Random(11)
         values = [(rng.choice(USERS), f"{rng.getrandbits(16):04x}", rng.randint(1, 900)) for _ in range(300)]

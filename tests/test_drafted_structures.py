@@ -356,6 +356,36 @@ class Drafted(unittest.TestCase):
             self.assertIn("expect: {variant: directive, state: dropped}", draft.text)
             self.assertTrue(all(outcome.good for outcome in check_cases(draft.parser)))
 
+    def test_blocks_whose_values_are_in_quotes(self) -> None:
+        def block(time: datetime, values: Values) -> str:
+            lines = [
+                f"--- {time:%a %b %d %H:%M:%S %Y}",
+                f'User-Name = "{values["user"]}"',
+                f"Bytes = {values['bytes']}",
+            ]
+            return "\n".join([*lines, f'Session-Id = "{values["id"]}"', ""])
+
+        log = made(4, block, lacks=0)
+        draft = kinglet.draft(log.text, at=AT)
+        events = draft.parser.parse(log.text).events.select("user_name", "bytes", "session_id").rows()
+        self.assertEqual([(one["user"], int(one["bytes"]), one["id"]) for one in log.values], events)
+
+    def test_rows_between_colons(self) -> None:
+        def row(time: datetime, values: Values) -> str:
+            return ":".join([f"{time:%Y%m%d%H%M%S}", values["user"], values["id"], values["bytes"], "granted"])
+
+        log = made(7, row, lacks=0)
+        events = kinglet.draft(log.text, at=AT).parser.parse(log.text).events
+        self.assertEqual(
+            [(one["user"], one["id"], int(one["bytes"])) for one in log.values],
+            events.select("column_2", "column_3", "column_4").rows(),
+        )
+        for line in (
+            lambda time, values: f"{time:%Y-%m-%d %H:%M:%S} left [2001:db8::{values['bytes'][:4]}]:22 by tcp",
+            lambda time, values: f"{time:%Y%m%d}:02:00:5e:10:00:{int(values['bytes']) % 90 + 10}:{values['user']}:ok",
+        ):
+            self.assertNotIn("delimiter: ':'", kinglet.draft(made(8, line, lacks=0).text, at=AT).text)
+
     def test_a_text_that_stands_for_no_value(self) -> None:
         def row(time: datetime, values: Values) -> str:
             keys = ("src", "bytes", "user")

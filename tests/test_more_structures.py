@@ -81,6 +81,25 @@ class Alike(unittest.TestCase):
         self.agree(Blocks(), ["\n".join(some) for some in lines])
         self.agree(Blocks(), ["\r\n".join(some) for some in lines])
 
+    @given(st.lists(st.lists(st.sampled_from(
+        ['a: "1"', 'b: "x\\"y"', 'c: ""', 'd: "p" "q"', 'e: "',
+         '\tf: "two', '\t\tlines"', 'g: "\\\\"', "h: 'x'", "free", 'i: "\\n"']
+    ), max_size=6), min_size=1, max_size=8))  # fmt: skip
+    @examples(36)
+    def test_blocks_with_values_in_quotes(self, lines: list[list[str]]) -> None:
+        self.agree(Blocks(quote='"'), ["\n".join(some) for some in lines])
+
+    @given(st.lists(st.dictionaries(st.sampled_from("abc"), st.text('x "\\é=', max_size=6), min_size=1), min_size=1))
+    @examples(36)
+    def test_blocks_have_what_was_written_in_quotes(self, rows: list[dict[str, str]]) -> None:
+        parser = "envelope:\n  block: {equals: '=', quote: '\"'}\n  types: {a: text, b: text, c: text}\n"
+        parser += "variants: [{name: record}]\n"
+        escapes = str.maketrans({'"': '\\"', "\\": "\\\\"})
+        raws = ["\n".join(f'{key} = "{value.translate(escapes)}"' for key, value in row.items()) for row in rows]
+        events = parsed(parser, *raws).events
+        for row, event in zip(rows, events.iter_rows(named=True), strict=True):
+            self.assertEqual([row.get(key) for key in "abc"], [event[key] for key in "abc"])
+
     def test_a_drawn_line_within_a_value(self) -> None:
         for drawn in (["  ==="], ["\t----", "  ***"], ["==="], ["  ===", "", "  ---"]):
             for end in ("\n", "\r\n"):

@@ -12,11 +12,11 @@ from kinglet.structured.blocks import DRAWN
 ALIGNED = "\x04"
 """Stands for two blanks or more, by which values are put below each other."""
 _SEVERAL = ("::", "||", " | ", " - ", " -- ", " ; ", ", ", "; ")
-_SINGLE = ("|", "^", "~", ";", "\t", ",", "¦", "§", "\x1f", "\x01")
+_SINGLE = ("|", "^", "~", ";", "\t", ",", "¦", "§", "\x1f", "\x01", ":")
 _SIGNS = (ALIGNED, *_SEVERAL, *_SINGLE)
-_OF_PROSE = ("|", " | ", ";", "; ", " ; ", "\t", " - ", " -- ", ", ")
+_OF_PROSE = ("|", " | ", ";", "; ", " ; ", "\t", " - ", " -- ", ", ", ":")
 """Signs that stand in front of messages too; what is behind the last of them is told apart by its words."""
-_IN_PROSE = (", ", "; ", " - ", " -- ", ",", ";")
+_IN_PROSE = (", ", "; ", " - ", " -- ", ",", ";", ":")
 _ALL = 0.98
 _LEAST = 10
 PROBE = 500
@@ -52,10 +52,22 @@ def rows_in(texts: Sequence[str], stamps: Sequence[str]) -> Rows | None:
         count, many = Counter(text.count(sign) for text in probe).most_common(1)[0]
         if many < _ALL * len(probe) or count < (3 if sign in _IN_PROSE else 2):
             continue
+        if sign == ":" and any(_is_within_values(text, hidden) for text in texts[:PROBE]):
+            continue
         whole = [text.split(sign) for text in probe if text.count(sign) == count]
         if _arevalues_of(whole, sign):
             return Rows(sign, *_masked(texts, sign, hidden), count)
     return None
+
+
+_COLONS = re.compile("(?:[0-9A-Fa-f]{2}:){5}|::")
+"""Part of an address of a network card, or of one of IPv6."""
+
+
+def _is_within_values(text: str, stamps: re.Pattern[str] | None) -> bool:
+    """Whether values of a text have colons in them."""
+    of_stamps = stamps is not None and any(":" in found[0] for found in stamps.finditer(text))
+    return of_stamps or _COLONS.search(text) is not None
 
 
 def _masked(texts: Sequence[str], sign: str, stamps: re.Pattern[str] | None) -> tuple[Sequence[str], Sequence[str]]:
@@ -103,7 +115,7 @@ def _arevalues_of(rows: Sequence[Sequence[str]], sign: str) -> bool:
     if around > 0.02 * len(rows) * len(columns):
         return False
     wordy = [sum(_BLANK.search(text) is not None for text in column) > 0.1 * len(column) for column in columns]
-    if sum(wordy) > (0 if sign == ALIGNED else 0.5) * len(columns):
+    if sum(wordy) > (0 if sign in (ALIGNED, ":") else 0.5) * len(columns):
         return False
     empty = sum(not text for column in columns[:-1] for text in column) > 0.01 * len(rows) * len(columns)
     return empty or not (sign in _OF_PROSE and wordy[-1])

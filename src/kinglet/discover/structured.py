@@ -86,6 +86,9 @@ def structured(
         each = [structure.values(text) for text in probe]
         values = [item for item in each if item and _is_one(structure, item)]
         if len(values) >= _ENOUGH * len(probe):
+            if isinstance(structure, Blocks) and _are_quoted(values):
+                structure = Blocks(structure.equals, quote='"')
+                values = [item for text in probe if (item := structure.values(text))]
             return _of(structure, probe, values, stamp_format, found, reference)
     return None
 
@@ -155,6 +158,16 @@ def _is_one(structure: Structure, values: list[Value]) -> bool:
     return sum(bool(value.kind) for value in values) >= (1 if alone else max(3, 0.75 * len(values)))
 
 
+def _are_quoted(values: Sequence[Sequence[Value]]) -> bool:
+    """Whether all values of some label are in double quotes."""
+    each: dict[str, list[str]] = {}
+    for item in values:
+        for value in item:
+            if value.text is not None and value.kind != "text":
+                each.setdefault(value.path, []).append(value.text)
+    return any(all(re.fullmatch('(?s)".*"', text) for text in texts) for texts in each.values())
+
+
 def _only_marks(values: Sequence[Sequence[Value]]) -> bool:
     """Whether the lines of blocks that have no label are the same in all: where one begins, and where it ends."""
     each = [tuple(value.text for value in item if value.path == "text") for item in values]
@@ -218,8 +231,9 @@ def _of(
         types = {name: kind for name, kind in types.items() if kind not in ("text", "word")}
     if isinstance(structure, XmlElements) and structure.by:
         form = {"by": structure.by}
-    if isinstance(structure, Blocks) and structure.equals != ":":
-        form = {"equals": structure.equals}
+    if isinstance(structure, Blocks) and (structure.equals != ":" or structure.quote is not None):
+        form = {"equals": structure.equals} if structure.equals != ":" else {}
+        form |= {"quote": structure.quote} if structure.quote is not None else {}
     if isinstance(structure, Pairs):
         form = Signs(structure.between, structure.equals, structure.quote, open_values=structure.open_values).form
     return named_apart(Structured(structure.name, form, types, stamp, halves))

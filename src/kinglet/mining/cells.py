@@ -29,9 +29,12 @@ _QUOTES = (
 )
 COLOUR = r"\x1b\[[0-9;]*m"
 """A sequence that colours what follows (ECMA-48)."""
-_PIECES = (  # amounts of bytes, blanks, keys, signs that open or part, and the rest of what has no blank in it
+_BYTES = "[0-9A-Fa-f]{{{0}}}(?: {{1,2}}[0-9A-Fa-f]{{{0}}}){{5,}}"
+"""Bytes that are written one by one, or in pairs."""
+_PIECES = (  # amounts, colours, bytes, blanks, keys, signs that open or part, and the rest of what has no blank in it
     r"(?P<z>(?<![\w.])[0-9]+(?:\.[0-9]+)? ?(?:[KMGT]i?B|bytes)\b)",
     f"(?P<e>{COLOUR})",
+    rf"(?P<x>(?<!\w)(?:{_BYTES.format(2)}|(?=[0-9 ]*[A-Fa-f]){_BYTES.format(4)})(?!\w))",
     r"(?P<b>[ \t]+)",
     r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})(?:[^\W\d][\w.-]*=|[^\W\d_]{2,}:(?=[0-9\"'\[(]))(?!=))",
     r"(?P<s3>[(\[{<|;\n\"]|'(?!\w))",

@@ -96,6 +96,10 @@ _AMOUNT = re.compile(r"([+-]?[0-9]{1,9}(?:\.[0-9]+)?)((?:[^\W\d_]{1,5}|°[CFK]?)
 """A number and its unit, whatever that is."""
 
 
+_GROUPED = re.compile(r"[+-]?[0-9]+(?:,[0-9]+)+(?:\.[0-9]+)?|[+-]?[0-9]{1,3}(?:\.[0-9]{3})+,[0-9]+")
+"""A number with commas in it, between its digits or before its decimals, which is one value."""
+
+
 def _pieces(part: Literal | Varying, *, is_head: bool) -> list[Literal | Varying]:
     """What a name is made of, where all of them have the same signs in them: `{package}:{machine}`.
 
@@ -110,6 +114,8 @@ def _pieces(part: Literal | Varying, *, is_head: bool) -> list[Literal | Varying
         if len(units) == 1 and len(numbers) > 1 and not is_head:
             values = [found[1] if found is not None else None for found in amounts]
             return [Varying(values, frozenset({value(NUMBER)})), Literal(units.pop())]
+    if all(_GROUPED.fullmatch(text) for text in part.values if text is not None):
+        return [part]
     split = [_SIGNS.split(text) if text is not None else None for text in part.values]
     known = [pieces for pieces in split if pieces is not None]
     first = known[0]

@@ -216,6 +216,8 @@ def _varies(frame: tuple[Keys, Keys], words: set[str]) -> bool:
     count = len(words) + 2 * (value(WORD) in words or value(NAME) in words)
     if len(words) < 2:
         return False
+    if literal and value(NAME) in words and all("-" in word for word in words if is_word(word)):
+        return True  # `svc-backup` beside `m.okoro`
     if not literal:  # columns of values
         return count >= _MANY and sum(map(is_value, (*before, *after))) >= _COLUMNS
     first = not any(is_word(key) for key in before)

@@ -64,6 +64,7 @@ class BlockForm(Section):
 
     equals: str = Field(":", min_length=1, description="what stands behind a label")
     labels: Texts | None = Field(None, description="the labels, where other lines may look like one")
+    quote: str | None = Field(None, min_length=1, max_length=1, description="the character around values")
 
 
 def _as_columns(value: Any) -> Any:

@@ -38,7 +38,8 @@ class _Section(NamedTuple):
 class Blocks(WithoutLists):
     """The structure of texts that are labelled blocks; equals: what stands behind a label.
 
-    labels: all that there are, where other lines may look as if they had one.
+    labels: all that there are, where other lines may look as if they had one. quote: the character around values,
+    within which a backslash before it, or before another, is an escape.
     """
 
     name = "block"
@@ -46,9 +47,12 @@ class Blocks(WithoutLists):
     escape = "\0"
     may_repeat = True
 
-    def __init__(self, equals: str = ":", labels: Sequence[str] | None = None) -> None:
-        self.equals = equals
-        if labels is None and len(equals) == 1 and "!" <= equals <= "~" and equals not in "[]":
+    def __init__(self, equals: str = ":", labels: Sequence[str] | None = None, quote: str | None = None) -> None:
+        self.equals, self.quote = equals, quote
+        sign = re.escape(quote or "")
+        self._quoted = rf"(?s)^{sign}((?:[^{sign}\\]|\\.)*){sign}$" if quote else None
+        self._escape = rf"\\([{sign}\\])"
+        if labels is None and quote is None and len(equals) == 1 and "!" <= equals <= "~" and equals not in "[]":
             self.loop = Loop("blocks", (ord(equals), _LONGEST_LABEL, b"text"))
         first, sign = in_class(equals[0]), escape(equals)
         free = rf"(?:[^{first}\r\n]|{sign}+[^{first} \t\r\n])"
@@ -103,9 +107,16 @@ class Blocks(WithoutLists):
                 found.append(Value(f"{above}text", start + indent, start + len(written), "text", bare))
                 looks_odd |= self._odd is not None and self._odd.search(bare) is not None
                 last = None
+        if self._quoted is not None:
+            found = [value if value.kind == "text" else value._replace(text=self._bare(value.text)) for value in found]
         if looks_odd:  # a line that looks like a label and is none: no regex of the engine can tell
             found = [value._replace(kind="line") for value in found]
         return found if labelled else None
+
+    def _bare(self, text: str | None) -> str | None:
+        """A value without the quotes around it."""
+        quoted = re.fullmatch(self._quoted or "", text or "")
+        return re.sub(self._escape, r"\1", quoted[1]) if quoted is not None and text else text
 
     def _longer(self, value: Value, end: int, line: str, indent: int) -> Value:
         kind = f"value {indent}" if value.kind == "value" else value.kind
@@ -127,7 +138,11 @@ class Blocks(WithoutLists):
         """Lines without the blanks around them; nothing as null."""
         bare = token.str.replace_all(_DRAWN_WITHIN, "\n")
         bare = bare.str.replace_all(r"[ \t\r]*\n[ \t]*", "\n").str.strip_chars(" \t\r\n")
-        return bare.replace("", None)
+        bare = bare.replace("", None)
+        if self._quoted is None:
+            return bare
+        inner = bare.str.extract(self._quoted, 1).str.replace_all(self._escape, "${1}")
+        return pl.coalesce(inner, bare)
 
     def unescaped(self, tokens: pl.Series, written: pl.Series) -> pl.Series:
         """The same: a block knows no escapes."""

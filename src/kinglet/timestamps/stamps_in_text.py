@@ -32,7 +32,7 @@ _BEFORE = (
 _ALL = (*FINDABLE, *DATES)
 _ISO = "%Y-%m-%d %H:%M[[:%S]]"
 """What `iso8601` is where something stands behind the time of day that it does not have."""
-_BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| - | at |[T_-]")
+_BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| - | at |::|[T_-]")
 """What may stand between a date and a time of day that belong together."""
 
 
