@@ -356,6 +356,39 @@ class Messages(unittest.TestCase):
             self.assertLessEqual(len(draft.messages), 2, draft.text)
             self.assertEqual([i * 7 for i in range(60)], [event["len"] for event in events])
 
+    def test_words_behind_a_label_in_brackets_are_one_value(self) -> None:
+        kinds = ("Potentially bad traffic", "Misc activity", "Late train")
+        texts = ("scan of berths", "tide feed, old")
+        lines = [
+            f"{clock(i)} [1:{i}] {texts[i % 2]} [Kind: {kinds[i % 3]}] [Priority: {i % 4}] from 192.0.2.{i}"
+            for i in range(60)
+        ]
+        draft, events = events_of(lines)
+        self.assertEqual(2, len(draft.messages), draft.text)
+        self.assertEqual([kinds[i % 3] for i in range(60)], [event["kind"] for event in events])
+
+    def test_an_address_with_its_port_in_quotes_is_two_values(self) -> None:
+        lines = [f"{clock(i)} call of {USERS[i % 5]} failed for '192.0.2.{i}:{5000 + i}' - no key" for i in range(60)]
+        _, events = events_of(lines)
+        self.assertEqual([(f"192.0.2.{i}", 5000 + i) for i in range(60)], [(one["ip"], one["port"]) for one in events])
+
+    def test_a_stamp_behind_the_priority_of_syslog_is_the_heads(self) -> None:
+        lines = [f"<{i % 190}>{clock(i, '%b %d %Y %H:%M:%S')}: %GATE-6-{i % 3}: {self.said(i)}" for i in range(60)]
+        draft, events = events_of(lines)
+        self.assertTrue(draft.envelope.startswith("<{priority:int}>{stamp:time}: "), draft.text)
+        self.assertEqual([i % 190 for i in range(60)], [event["priority"] for event in events])
+
+    def said(self, i: int) -> str:
+        return f"gate {i} opened" if i % 3 else f"feed of {USERS[i % 5]} is late"
+
+    def test_pairs_with_words_that_say_what_happens_are_messages(self) -> None:
+        says = ("BIND dn={n}", "RESULT err={n} tag=97", "connection from 192.0.2.{n} to 192.0.2.1")
+        lines = [f"[{clock(i)}] conn={i} op={i % 5} " + says[i * i % 3 if i % 7 else 2].format(n=i) for i in range(90)]
+        draft, events = events_of(lines)
+        self.assertNotIn("open_values", draft.text)
+        self.assertEqual(len({line.split()[4] for line in lines}), len(draft.messages), draft.text)
+        self.assertEqual([(i, i % 5) for i in range(90)], [(event["conn"], event["op"]) for event in events])
+
     def test_a_number_with_commas_is_one_value(self) -> None:
         amounts = [f"{i * 7919 * 131:,}" for i in range(1, 60)]
         heights = [f"{i},{i % 10}" for i in range(1, 60)]

@@ -211,9 +211,30 @@ def _is_plain(each: Sequence[Sequence[Value]], signs: Signs) -> bool:
     texts = [value.text for values in each for value in values[:-1] if value.kind and value.text]
     if sum(_STICKS.search(text) is not None for text in texts) > 0.5 * len(texts):
         return False
+    if signs.open_values and any(map(_are_numbers_in_front, _texts_by_key(each))):
+        return False
     # a value that goes on with a key of its own was cut in the wrong places
     inner = re.compile(rf"(?:^|[\s,;|])({_WORD})[ \t]*{re.escape(signs.equals)}")
     return sum(any(key in keys for key in inner.findall(text)) for text in texts) <= 0.02 * len(texts)
+
+
+_NUMBER_IN_FRONT = re.compile(r"[+-]?[0-9]+(?:\.[0-9]+)?(?: +([^\W\d_]{3,})\b.*)?", re.DOTALL)
+
+
+def _texts_by_key(each: Sequence[Sequence[Value]]) -> Iterable[list[str]]:
+    found: dict[str, list[str]] = {}
+    for values in each:
+        for value in values:
+            if value.kind and value.text is not None:
+                found.setdefault(value.path, []).append(value.text)
+    return found.values()
+
+
+def _are_numbers_in_front(texts: Sequence[str]) -> bool:
+    """Whether texts are numbers in front of words that vary: `op=1 BIND` says more than what `op` is."""
+    found = [match for text in texts if (match := _NUMBER_IN_FRONT.fullmatch(text)) is not None]
+    words = Counter(match[1] for match in found if match[1] is not None)
+    return len(found) == len(texts) and len(words) > 1 and words.total() > _RECURS * len(texts)
 
 
 def _quoting(

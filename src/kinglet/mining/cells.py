@@ -34,6 +34,9 @@ _BYTES = "[0-9A-Fa-f]{{{0}}}(?: {{1,2}}[0-9A-Fa-f]{{{0}}}){{5,}}"
 _PIECES = (  # amounts, colours, bytes, blanks, keys, signs that open or part, and the rest of what has no blank in it
     r"(?P<z>(?<![\w.])[0-9]+(?:\.[0-9]+)? ?(?:[KMGT]i?B|bytes)\b)",
     f"(?P<e>{COLOUR})",
+    r"(?P<n>(?<=^<)[0-9]{1,3}(?=>))",  # the priority of syslog
+    r"(?P<s4>(?<=^<[0-9])>|(?<=^<[0-9]{2})>|(?<=^<[0-9]{3})>)",
+    r"(?P<y>(?<=\[)(?P<label>[A-Z]\w+: )(?P<said>[^\s\[\]]+(?: [^\s\[\]]+)+)(?=\]))",
     rf"(?P<x>(?<!\w)(?:{_BYTES.format(2)}|(?=[0-9 ]*[A-Fa-f]){_BYTES.format(4)})(?!\w))",
     r"(?P<b>[ \t]+)",
     r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})(?:[^\W\d][\w.-]*=|[^\W\d_]{2,}:(?=[0-9\"'\[(]))(?!=))",
@@ -138,9 +141,15 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
                 continue
             case "q":
                 content = piece[piece.lastgroup or 0]
-                keys += [part[0], value(_look(content)), part[0]]
-                found += [part[0], content]
+                address = _COMPOSED[0].fullmatch(content)
+                inner = _core(content) if address is not None else Cells((value(_look(content)),), (content,))
+                keys += [part[0], *inner.keys, part[0]]
+                found += [part[0], *inner.texts]
                 part = part[-1]
+            case "y":  # words behind a label in brackets
+                keys += [piece["label"][:-2], ":", " ", value(TEXT)]
+                found += [piece["label"][:-2], ":", " "]
+                part = piece["said"]
             case "b" if keys and is_word(keys[-1]) and text[piece.end() : piece.end() + 1] in _CLOSERS:
                 keys[-1] += part  # it fills the word up
                 found[-1] += part
