@@ -389,6 +389,19 @@ class Messages(unittest.TestCase):
         self.assertEqual(len({line.split()[4] for line in lines}), len(draft.messages), draft.text)
         self.assertEqual([(i, i % 5) for i in range(90)], [(event["conn"], event["op"]) for event in events])
 
+    def test_blanks_in_front_of_a_message_may_be_any(self) -> None:
+        says = ("gate {n} opened", "feed of {u} is late", "tide/{n} (QoS 0)", "low water at berth {n}")
+        for blanks in ((" ", "\t", "\t\t", "  "), (": ", ": ", ": \t", ": "), (" ", " \t", "  ", " ")):
+            lines = [
+                f"{clock(i)}{blanks[i * i % 4]}" + says[i * i % 4 if i % 3 else i % 4].format(n=i, u=USERS[i % 5])
+                for i in range(90)
+            ]
+            draft, events = events_of(lines)
+            self.assertEqual({"complete"}, {event["state"] for event in events}, draft.text)
+            for i, event in enumerate(events):
+                if "of" not in lines[i]:
+                    self.assertIn(i, event.values())
+
     def test_a_number_with_commas_is_one_value(self) -> None:
         amounts = [f"{i * 7919 * 131:,}" for i in range(1, 60)]
         heights = [f"{i},{i % 10}" for i in range(1, 60)]

@@ -155,7 +155,7 @@ def _cells(text: str, regex: re.Pattern[str]) -> Cells:
                 found[-1] += part
                 continue
             case "b":
-                keys.append("\t" if "\t" in part else " ")
+                keys.append("\t" if part == "\t" else " ")  # a blank of a pattern is any blanks
             case "s":
                 keys.append(part)
             case _:
