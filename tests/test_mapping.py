@@ -17,6 +17,9 @@ import kinglet
 from kinglet.columns.paths import parts, tree
 from kinglet.demo.logs import LOGS
 from kinglet.demo.writing import write_demo
+from kinglet.expressions.compiling import sql
+from kinglet.expressions.lacking import fields_named, without_fields
+from kinglet.expressions.terms import NULL
 from kinglet.insight.coverage import coverage
 from kinglet.insight.needs import load_rules, needs
 from kinglet.ocsf.loading import load_model
@@ -139,6 +142,47 @@ class Shared(InFolder):
             found = {path for path in self.PATHS if path.split(".")[0] in event and path != "metadata.log_name"}
             found |= {"metadata.log_name"} if "log_name" in event["metadata"] else set()
             self.assertEqual(paths, found)
+
+    @given(st.data())
+    @examples(60)
+    def test_coalesce_passes_over_fields_that_a_variant_lacks(self, data: st.DataObject) -> None:
+        names = ("a", "b", "c")
+        atoms = st.sampled_from([*names, '"b"', "'x, (y)'", "UPPER(a)", "NULL"])
+        inner = st.recursive(
+            atoms,
+            lambda one: (
+                st.lists(one, min_size=2, max_size=3).map(lambda items: f"coalesce ( {' , '.join(items)} )")
+                | st.tuples(one, one).map(lambda two: f"CONCAT_WS('-', {two[0]}, {two[1]})")
+            ),
+            max_leaves=5,
+        )
+        text = data.draw(inner)
+        having = data.draw(st.sets(st.sampled_from(names), min_size=1))
+        reduced = without_fields(text, set(names) - having, having)
+        # whatever the fields hold, the expression is what it is where those that are lacking are null
+        frame = pl.DataFrame(
+            {name: [name * 2 if name in having else None] for name in names}, dict.fromkeys(names, pl.String)
+        )
+        values = []
+        for one in (text, reduced):
+            made = sql(one, frame.schema)
+            values.append(frame.select(made.value.cast(pl.String)).item() if made.dtype != NULL else None)
+        self.assertEqual(values[0], values[1], (text, reduced))
+        whole = re.fullmatch(r"coalesce \( [a-c](?: , [a-c])* \)", text)
+        if whole is not None and having & fields_named(text, names):
+            self.assertFalse(fields_named(reduced, set(names) - having), reduced)
+
+    def test_a_shared_coalesce_holds_for_all_that_have_one_of_its_fields(self) -> None:
+        parser = kinglet.load(
+            with_pattern("one {u:word}")
+            + "  - {name: two, pattern: 'two {c:word}'}\n  - {name: three, pattern: 'three {n:int}'}\n"
+            + "event: {class: Base Event, set: {message: 'COALESCE(u, c)', metadata.log_name: \"COALESCE(u, 'gate')\"}}\n"
+        )
+        events = list(parser.parse(["one x", "two y", "three 3"]).to_model())
+        self.assertEqual(["x", "y", None], [event.get("message") for event in events])
+        self.assertEqual(["x", None, None], [event["metadata"].get("log_name") for event in events])
+        said = [variant.mappings[0].left_out for variant in parser._plan.variants]
+        self.assertEqual([[], ["metadata.log_name"], ["message", "metadata.log_name"]], [sorted(one) for one in said])
 
     def test_check_says_what_does_not_hold_where(self) -> None:
         text = with_pattern("one {u:word}") + (

@@ -36,6 +36,10 @@ def mappings(work: Build) -> None:
         return
     after = [_after(work, fields) if fields is not None else None for fields in fields_of]
     every = {**work.all_fields, **work.fields}
+    wholes = [
+        sharing.narrowed(item, fields, every) if item is not None and fields is not None else item
+        for item, fields in zip(wholes, after, strict=True)
+    ]
     split = [
         _by_class(work, item, fields, every, model, i)
         for i, (item, fields) in enumerate(zip(wholes, after, strict=True))

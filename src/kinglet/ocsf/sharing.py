@@ -14,6 +14,7 @@ import polars as pl
 
 from kinglet.errors import ModelError, did_you_mean
 from kinglet.expressions.compiling import sql
+from kinglet.expressions.lacking import fields_named, without_fields
 from kinglet.expressions.terms import ExpressionError
 from kinglet.ocsf.identity import BY_NAME, CLASS
 from kinglet.ocsf.mapping import ALWAYS
@@ -71,6 +72,26 @@ def whole(
 
     event = merged(filled(shared, False), filled(own, True))
     return Whole(event, frozenset({*own.set, *own.translate} if own else ())) if event is not None else None
+
+
+def narrowed(item: Whole, fields: Fields, every: Fields) -> Whole:
+    """A mapping in whose shared expressions `COALESCE` does not look at fields that only other variants have."""
+    lacking = every.keys() - fields.keys()
+
+    def text(one: Any) -> Any:
+        return without_fields(one, lacking, fields) if isinstance(one, str) else one
+
+    def over(value: Any) -> Any:
+        if isinstance(value, Translation):
+            return value.model_copy(update={"from_": text(value.from_)})
+        return [text(one) for one in value] if isinstance(value, list) else text(value)
+
+    event = item.event
+    changed = {
+        name: {key: value if key in item.own else over(value) for key, value in values.items()}
+        for name, values in (("set", event.set), ("translate", event.translate))
+    }
+    return item._replace(event=event.model_copy(update=changed))
 
 
 def left_out(
@@ -181,5 +202,5 @@ def _names(text: str, every: Fields) -> tuple[str, ...]:
     try:
         names = sql(text, {**ALWAYS, **every}).names
     except ExpressionError:
-        return ()
+        return tuple(sorted(fields_named(text, every)))
     return tuple(name for name in names if name not in ALWAYS)
