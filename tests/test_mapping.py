@@ -176,7 +176,8 @@ class Shared(InFolder):
         parser = kinglet.load(
             with_pattern("one {u:word}")
             + "  - {name: two, pattern: 'two {c:word}'}\n  - {name: three, pattern: 'three {n:int}'}\n"
-            + "event: {class: Base Event, set: {message: 'COALESCE(u, c)', metadata.log_name: \"COALESCE(u, 'gate')\"}}\n"
+            + "event:\n  class: Base Event\n"
+            + "  set: {message: 'COALESCE(u, c)', metadata.log_name: \"COALESCE(u, 'gate')\"}\n"
         )
         events = list(parser.parse(["one x", "two y", "three 3"]).to_model())
         self.assertEqual(["x", "y", None], [event.get("message") for event in events])
