@@ -191,7 +191,7 @@ PAIR_PIECES = [
     "true",
     '""',
 ]
-ROW_PIECES = [",", ",", ";", '"', '""', "a", "é", "\n", "\\", "\x01", " ", "a text of over twelve bytes"]
+ROW_PIECES = ["-", "N/A", ",", ",", ";", '"', '""', "a", "é", "\n", "\\", "\x01", " ", "a text of over twelve bytes"]
 
 XML_PIECES = [
     "<a>", "</a>", "<a/>", "<b c='1'>", "</b>", '<D Name="k">', "</D>", "<p:d q:x = 'y&quot;'/>", "text", " ", "\n",
@@ -318,7 +318,8 @@ class Structures(unittest.TestCase):
         st.lists(st.none() | texts_of(ROW_PIECES), min_size=1, max_size=4),
         st.sampled_from([[], ["b"], ["c", "a"], ["other"]]),
         st.sampled_from(
-            [Delimited(["a", "b", "c"]), Delimited(["a", "b"], ";"), Delimited(["a", "a"]), Delimited(['q"'])]
+            [Delimited(["a", "b", "c"]), Delimited(["a", "b"], ";"), Delimited(["a", "a"]), Delimited(['q"']),
+             Delimited(["a", "b", "c"], nothing="-"), Delimited(["a", "b"], nothing="N/A")]
         ),
     )
     def test_rows(self, texts: list[str | None], wanted: list[str], structure: Delimited) -> None:
@@ -348,6 +349,7 @@ class Structures(unittest.TestCase):
             (['a=1 b="x y" flag c=', "key=a=b"], Pairs()),
             (["a = 1 ; b= x y"], Pairs(";")),
             (['1,"x, y",', ",,", '"a ""b""",1,2'], Delimited(["a", "b", "c"])),
+            (["N/A,N/,N/AA", '"N/A",,N/A', "N/A,1,N/A"], Delimited(["a", "b", "c"], nothing="N/A")),
             (
                 [
                     'A b :\t1\nText\n B-c:\r\n  x  \r\n\n  "y" \n C: é \n[d]\n\ta: 10:41 b\n',

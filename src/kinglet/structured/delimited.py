@@ -31,12 +31,9 @@ class Delimited(WithoutLists):
         self, names: Sequence[str], delimiter: str = ",", quote: str = '"', nothing: str | None = None
     ) -> None:
         self.names, self.delimiter, self.quote, self.none = tuple(names), delimiter, quote, nothing
-        if (
-            nothing is None
-            and all(len(sign) == 1 and sign.isascii() for sign in (delimiter, quote))
-            and len(set(names)) == len(names)
-        ):
-            self.loop = Loop("delimited", (ord(delimiter), ord(quote)), self.names)
+        if all(len(sign) == 1 and sign.isascii() for sign in (delimiter, quote)) and len(set(names)) == len(names):
+            none = (nothing or "").encode()
+            self.loop = Loop("delimited", (ord(delimiter), ord(quote), none, len(none)), self.names)
         quoted = f"{escape(quote)}(?:[^{in_class(quote)}]|{escape(quote * 2)})*{escape(quote)}"
         bare = f"(?:[^{in_class(quote + delimiter)}][^{in_class(delimiter)}]*)?"
         self.kinds = {"cell": f"{quoted}|{bare}"}

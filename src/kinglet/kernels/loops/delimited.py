@@ -22,7 +22,7 @@ from kinglet.kernels.loops.keys import (
 from kinglet.kernels.loops.pointers import bytes_at, find, loop, numbers_at
 from kinglet.kernels.loops.texts import source_of
 
-DELIMITER, QUOTE, COUNT, CELLS = range(OPTIONS, OPTIONS + 4)
+DELIMITER, QUOTE, NOTHING, NOTHING_LENGTH, COUNT, CELLS = range(OPTIONS, OPTIONS + 6)
 # of a cell: the number of the wanted key, or -1, and where its name as JSON stands, and how long that is
 CELL = 3
 
@@ -58,8 +58,14 @@ def _cells(given: Any, row: int, view: int, begun: int) -> int:
             length = at - value
             # there two quotes are two
             has_bare = has_bare or find(value, at, quote) < at
-        # an empty value without quotes is as if it were missing
-        if is_quoted or length > 0:
+        # an empty value without quotes is as if it were missing, and so is the text that stands for none
+        is_missing = not is_quoted and length == 0
+        if not is_quoted and length == given[NOTHING_LENGTH]:
+            same = 0
+            while same < length and bytes_at(value + same)[0] == bytes_at(given[NOTHING] + same)[0]:
+                same += 1
+            is_missing = same == length
+        if not is_missing:
             wanted = cells[CELL * place]
             if wanted >= 0:
                 put_wanted(given, row, wanted, value, length, view, text)
