@@ -162,6 +162,9 @@ class Rules(unittest.TestCase):
     def test_end(self) -> None:
         rule = CutRule("end", r"^END")
         self.check(rule, "a\nb\nEND 1\n\nc\nEND 2\nd\n", "a\nb\nEND 1", "c\nEND 2", ("d", "cut-off"))
+        long = "too-many-lines"
+        pieces = [("a\nb", long), ("END 1", long), ("c\nd", long), ("e", f"cut-off {long}")]
+        self.check(rule._replace(max_lines=2), "a\nb\nEND 1\nc\nd\ne\n", *pieces)
 
     def test_blank_line(self) -> None:
         self.check(CutRule("blank-line"), "\na: 1\nb: 2\n\n \na: 3\n\n\n", "a: 1\nb: 2", "a: 3")

@@ -241,6 +241,15 @@ class Stamps(unittest.TestCase):
                 self.assertEqual(moments, [event["time"] for event in events], draft.text)
                 self.assertIn("{stamp:time}", draft.text)
 
+    def test_a_day_beyond_the_twelfth_tells_the_order_also_behind_a_clock(self) -> None:
+        for day in ("%d/%m", "%m/%d"):
+            lines = []
+            for i in range(40):
+                moment = START + timedelta(days=i // 3, seconds=i)
+                lines.append(f"{moment:%H:%M:%S} {moment.replace(day=13 + i // 3):{day}/%Y} gate {i} opened")
+            draft, events = events_of(lines)
+            self.assertEqual([13 + i // 3 for i in range(40)], [event["time"].day for event in events], draft.text)
+
     def test_beside_a_clock_of_12_hours_the_month_is_taken_to_stand_first(self) -> None:
         days = [START.replace(month=3, day=2, minute=i % 60) for i in range(60)]
         for form, month, sure in (

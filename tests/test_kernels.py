@@ -318,8 +318,14 @@ class Structures(unittest.TestCase):
         st.lists(st.none() | texts_of(ROW_PIECES), min_size=1, max_size=4),
         st.sampled_from([[], ["b"], ["c", "a"], ["other"]]),
         st.sampled_from(
-            [Delimited(["a", "b", "c"]), Delimited(["a", "b"], ";"), Delimited(["a", "a"]), Delimited(['q"']),
-             Delimited(["a", "b", "c"], nothing="-"), Delimited(["a", "b"], nothing="N/A")]
+            [
+                Delimited(["a", "b", "c"]),
+                Delimited(["a", "b"], ";"),
+                Delimited(["a", "a"]),
+                Delimited(['q"']),
+                Delimited(["a", "b", "c"], nothing="-"),
+                Delimited(["a", "b"], nothing="N/A"),
+            ]
         ),
     )
     def test_rows(self, texts: list[str | None], wanted: list[str], structure: Delimited) -> None:

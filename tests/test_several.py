@@ -76,13 +76,20 @@ class Sets(InFolder):
             + "envelope: 'deck {host:word} {body:rest}'\nvariants: [{name: x, pattern: 'never {n:int}'}]\n"
         )
         lamp = HEAD % "lamp" + "variants: [{name: lamp, pattern: 'deck lamp {n:int} lit'}]\n"
+        lamp = lamp.replace("}]", "}, {name: buoy, pattern: 'deck buoy {a:ip} lit'}]")
         pump = PUMP.replace("'pump {", "'deck pump {")
         some = [kinglet.load(hull), kinglet.load(pump), kinglet.load(lamp)]
-        lines = ["deck pump p-3 started", "deck lamp 7 lit", "deck lamp x lit", "deck bell 9"]
+        lines = [
+            "deck pump p-3 started",
+            "deck lamp 7 lit",
+            "deck lamp x lit",
+            "deck bell 9",
+            "deck buoy 999.0.2.1 lit",
+        ]
         for parsers in (some, some[::-1]):
             events = ParserSet(parsers).parse(lines).events
-            self.assertEqual(["pump", "lamp", "hull", "hull"], events["parser"].to_list())
-            self.assertEqual(["complete", "complete", "partial", "partial"], events["state"].cast(pl.String).to_list())
+            self.assertEqual(["pump", "lamp", "hull", "hull", "lamp"], events["parser"].to_list())
+            self.assertEqual(["complete"] * 2 + ["partial"] * 3, events["state"].cast(pl.String).to_list())
 
     def test_outputs_keep_the_order_of_the_log(self) -> None:
         self.write("gate.yaml", GATE)
