@@ -17,6 +17,7 @@ import kinglet as package
 from kinglet.cutting import header_lines
 from kinglet.errors import ParserFileError, UsageError
 from kinglet.kernels import compiled
+from kinglet.parser_set import ParserSet
 from tests.helpers import InFolder, examples, kinglet
 
 PARSER = """kinglet: 1
@@ -166,6 +167,9 @@ class Headers(InFolder):
         kinglet("check", "below.yaml", "--add", "a.log:4")
         self.assertIn("header: cs-user x n", Path("below.yaml").read_text())
         self.assertIn("1 case, 1 good", kinglet("check", "below.yaml").out)
+        for result in (package.load(BELOW).parse("a.log"), ParserSet([package.load(BELOW)]).parse("a.log")):
+            found = [result.header_of("a.log", line) for line in (2, 4, 5)]
+            self.assertEqual(["n cs-user", "cs-user x n", None], found)
 
     def test_many_rows_are_read_alike_by_machine_code(self) -> None:
         names = ["t", "user", 'a"},{"b', "n"]

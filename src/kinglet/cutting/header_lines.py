@@ -8,9 +8,10 @@ import polars as pl
 
 HEADER = "#header"
 """The column that has what the last such line above an event says; null above the first."""
-MOST_HEADERS = 64  # speed
+MOST_HEADERS = 64
 """Of a log so many headers that are different are known; under another its rows have none."""
-LONGEST_HEADER = 16 * 1024  # speed
+LONGEST_HEADER = 16 * 1024
+"""A header of more characters names no columns."""
 
 
 @dataclass

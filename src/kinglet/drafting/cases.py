@@ -99,11 +99,15 @@ def whole_case(parser: Parser, event: dict[str, Any]) -> dict[str, Any]:
 
 
 def read_under(
-    parser: Parser, raws: pl.Series, headers: pl.Series | None, reference_time: ReferenceTime = None
+    parser: Parser,
+    raws: pl.Series,
+    headers: pl.Series | None,
+    reference_time: ReferenceTime = None,
+    workers: int | None = None,
 ) -> Result:
     """Raw events as a parser reads them; headers: what names the columns of each, where such headers do."""
     source = dataclasses.replace(of_column(raws), headers=headers)
-    return Result(parser, tuple(run_batches(parser, [source], reference_time=reference_time, workers=1)))
+    return Result(parser, tuple(run_batches(parser, [source], reference_time=reference_time, workers=workers)))
 
 
 def model_of(
@@ -115,7 +119,7 @@ def model_of(
     """
     raws = pl.Series([*before, raw], dtype=pl.String)
     headers = pl.Series([header] * len(raws), dtype=pl.String) if header is not None else None
-    result = read_under(parser, raws, headers, at)
+    result = read_under(parser, raws, headers, at, workers=1)
     mapped = next(reversed(list(result.to_model())), None)
     names = {variant.name: variant for variant in parser._plan.variants}
     variant = names.get(str(result.events["variant"][-1]))

@@ -48,6 +48,11 @@ class Mixed:
         for parsed in self.by_parser:
             parsed.add_by_log(found)
 
+    def header_of(self, file: str, line: int) -> str | None:
+        """The header that names the columns of the event at a line of a log, where it has one."""
+        each = (parsed.header_of(file, line) for parsed in self.by_parser)
+        return next((found for found in each if found is not None), None)
+
     def head(self, most: int) -> Mixed:
         """The first events of the batch, in the order of the log."""
         if self.counts["events"] <= most:
