@@ -133,6 +133,9 @@ class Matrix(InFolder):
         names = ("pump-panel", "slipway-vpn", "jump-host", "resolver")
         parsers = [kinglet.load(DEMO / "parsers" / f"{name}.yaml") for name in names]
         found = matrix(parsers)
+        of_folder = kinglet.load_set(DEMO / "parsers").parsers.values()
+        self.assertTrue(matrix(of_folder).equals(matrix(kinglet.load(parser._document.name) for parser in of_folder)))
+        self.assertEqual([], [parser.name for parser in of_folder if not parser._definition.cases])
         rows = {(row["variant"], row["attribute"]): row["filled"] for row in found.iter_rows(named=True)}
         self.assertEqual("filled", rows["accepted", "user.name"])
         self.assertEqual("sometimes", rows["setpoint-changed", "src_endpoint.ip"])

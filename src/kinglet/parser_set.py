@@ -37,13 +37,14 @@ def load_set(*sources: str | os.PathLike[str], model: Model | None = None) -> Pa
     Raises:
         ParserFileError: a file has problems, a folder has no parser file, or two parsers have one name.
     """
-    return load_set_to_parse(*sources, model=model)
+    return ParserSet([load(file, model=model) for file in parser_files(*sources)])
 
 
 def load_set_to_parse(*sources: str | os.PathLike[str], model: Model | None = None, maps: bool = True) -> ParserSet:
-    """The same; maps: whether events will be mapped onto the model, which must be so for parsers not known to be good.
+    """The same without their cases, which parsing does not need.
 
-    A mapping that is not compiled is not checked.
+    maps: whether events will be mapped onto the model, which must be so for parsers not known to be good: a mapping
+    that is not compiled is not checked.
     """
     return ParserSet([load_to_parse(file, model=model, maps=maps) for file in parser_files(*sources)])
 

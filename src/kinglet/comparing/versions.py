@@ -8,7 +8,7 @@ from kinglet.calls import ParseCalls
 from kinglet.errors import ParserFileError, Place, Problem
 from kinglet.ocsf.schema import Model
 from kinglet.parser import Parser, load, load_text
-from kinglet.parser_set import LIBRARY, ParserSet, load_set
+from kinglet.parser_set import LIBRARY, ParserSet, load_set_to_parse
 from kinglet.revisions import files_at, text_at
 from kinglet.spec.lock import NAME, read_lock
 from kinglet.spec.ready import ready_parsers
@@ -27,7 +27,8 @@ def load_versions(old: str, new: str, *, model: Model | None = None) -> tuple[Pa
     kept = _kept(old if new == LIBRARY else new)
     ready = ready_parsers()
     names = [name for name in ready if kept is None or name in kept]
-    now = load_set(*(ready[name] for name in names), model=model) if names else load_set(LIBRARY, model=model)
+    files: list[str | Path] = [ready[name] for name in names] or [LIBRARY]
+    now = load_set_to_parse(*files, model=model)
     return (versions[0], now) if new == LIBRARY and versions else (now, versions[0] if versions else now)
 
 
@@ -50,7 +51,7 @@ def load_version(name: str, *, model: Model | None = None) -> ParseCalls:
         UsageError: there is no such revision, or no such file in it.
     """
     if Path(name).is_dir():
-        return load_set(name, model=model)
+        return load_set_to_parse(name, model=model)
     if _is_lock(name):
         kept = read_lock(Path(name))
         return ParserSet([_loaded(one.text, f"{key}.yaml", name, model) for key, one in kept.items()])
