@@ -133,6 +133,50 @@ class Headers(InFolder):
         together = parser.parse("a.log", "b.log").events.select(names).rows()
         self.assertEqual(wanted + wanted, together)
 
+    @given(
+        st.lists(st.tuples(st.permutations(["stamp", "user", "n"]), st.integers(0, 3)), min_size=1, max_size=5),
+        st.data(),
+    )
+    @examples(60)
+    def test_rows_of_logs_put_together_are_read_under_their_own_header(
+        self, logs: list[tuple[list[str], int]], data: st.DataObject
+    ) -> None:
+        rows: list[list[str]] = []
+        wanted = []
+        for names, count in logs:
+            rows.append(names)
+            for _ in range(count):
+                values = {"stamp": "2026-11-30", "user": data.draw(st.sampled_from(["a", "b,c", 'd"'])), "n": "7"}
+                rows.append([values[name] for name in names])
+                wanted.append((len(rows), values["user"], 7))
+        text = written(rows).encode()
+        self.assertEqual(wanted, package.load(PARSER).parse(text).events.select("line", "user", "n").rows())
+        session, read = package.Session(package.load(PARSER)), []
+        for place in range(0, len(text), 37):
+            read += session.feed(text[place : place + 37]).events.select("line", "user", "n").rows()
+            session = package.Session(package.load(PARSER), state=session.state)
+        self.assertEqual(wanted, read + session.finish().events.select("line", "user", "n").rows())
+        # a parser that names the columns itself says where they stand otherwise
+        first = ", ".join(logs[0][0])
+        fixed = package.load(PARSER.replace("{names: header}", f"{{names: [{first}]}}").replace("n: int", "n: text"))
+        events = fixed.parse(text).events
+        turned = [names != logs[0][0] for names, count in logs for _ in range(count)]
+        self.assertEqual(turned, [faults == ["other-columns"] for faults in events["faults"].to_list()])
+        right = [row for row, odd in zip(events.select("line", "user").rows(), turned, strict=True) if not odd]
+        self.assertEqual([row[:2] for row, odd in zip(wanted, turned, strict=True) if not odd], right)
+
+    def test_names_of_ones_own_are_no_other_columns(self) -> None:
+        fixed = PARSER.replace("{names: header}", "{names: [user_id, user, account]}").replace(
+            "n: int", "account: text"
+        )
+        for header, faults in (
+            ("id,name,user", []),
+            ("User ID,User,Account", []),
+            ("account,user,user id", ["other-columns"]),
+        ):
+            events = package.load(fixed).parse(f"{header}\n1,x,y\n".encode()).events
+            self.assertEqual([faults], events["faults"].to_list(), header)
+
     def test_lines_that_name_columns_over_many_batches(self) -> None:
         lines: list[str] = []
         for i in range(230_000):

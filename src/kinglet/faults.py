@@ -54,6 +54,13 @@ FAULTS: dict[str, Fault] = {
     "no-header": Fault(
         "extract", "", "is a row whose header is not known", "a row of `names: header` of which no header is known"
     ),
+    "other-columns": Fault(
+        "extract",
+        "",
+        "stands under a header that has these columns in another order",
+        "a row below a header in which two "
+        "or more of the `names` stand at other places; `names: header` reads such logs",
+    ),
     "few-columns": Fault("extract", "FIELD", "has fewer columns than there are names"),
     "many-columns": Fault("extract", "FIELD", "has more columns than there are names; those are kept in `more`"),
     "bad-value": Fault("convert", "FIELD", "is no value of its type", "the text of a field is not valid for its type"),

@@ -16,7 +16,7 @@ import polars as pl
 from kinglet.columns.put import put
 from kinglet.columns.text_spans import POSITION, as_text, bytes_as_text, character_start, codes, found, where
 from kinglet.cutting.boundaries.base import Buffer
-from kinglet.cutting.header_lines import HEADER, Headers, under_headers
+from kinglet.cutting.header_lines import HEADER, Headers, like_header, named_by, under_headers
 from kinglet.cutting.rule import CutRule, boundary_of
 from kinglet.source.logs import Source
 from kinglet.source.pauses import Pause
@@ -339,10 +339,9 @@ class Cutter:
         lines = lines + self.line
         offsets = self._units(data, starts) + self.offset
         frame = pl.DataFrame([lines.alias("line"), offsets.alias("offset"), raw.alias("raw")])
-        if self.rule.header_line is not None:
-            frame, spans = under_headers(frame, spans, self.rule.header_line, self.headers)
-            if not frame.height:
-                return
+        frame, spans = self._below_headers(frame, spans)
+        if not frame.height:
+            return
         masks = [(name, spans[name].fill_null(False)) for name in spans.columns if name not in NO_FAULTS]
         for first in range(0, frame.height, MAX_EVENTS):
             part = frame.slice(first, MAX_EVENTS)
@@ -350,6 +349,20 @@ class Cutter:
             faults = [(name, mask) for name, mask in faults if mask.any()]
             read = settled * part.height // frame.height
             yield EventBatch((self.source,), part, tuple(faults), read, lone_returns=bool(self.lone_returns))
+
+    def _below_headers(self, frame: pl.DataFrame, spans: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
+        """Events without the lines that name their columns; each knows what the last of these says."""
+        if self.rule.header_line is not None:
+            names, texts = named_by(frame["raw"], self.rule.header_line)
+            return under_headers(frame, spans, names, texts, self.headers)
+        header = self.source.header
+        if header is None or self.rule.kind != "csv":
+            return frame, spans
+        self.headers.last = self.headers.last or header
+        names, texts = like_header(frame["raw"], header, self.rule)
+        if not texts and self.headers.last == header:
+            return frame, spans
+        return under_headers(frame, spans, names, texts, self.headers)
 
 
 _SECOND_BYTES = r"[\u00a0-\u00bf\u20ac\u201a\u0192\u201e\u2026\u2020\u2021\u02c6\u2030\u0160\u2039\u0152\u017d\u2018\u2019\u201c\u201d\u2022\u2013\u2014\u02dc\u2122\u0161\u203a\u0153\u017e\u0178\u0081\u008d\u008f\u0090\u009d]"  # noqa: E501

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import csv
 from dataclasses import dataclass, field
 
 import polars as pl
+
+from kinglet.columns.put import put
+from kinglet.columns.text_spans import POSITION
+from kinglet.cutting.rule import CutRule
 
 HEADER = "#header"
 """The column that has what the last such line above an event says; null above the first."""
@@ -29,16 +34,37 @@ class Headers:
         return self.last
 
 
+def named_by(rows: pl.Series, regex: str) -> tuple[pl.Series, list[str]]:
+    """Which lines name columns, since the regex matches at their start; and what stands behind it."""
+    at_start = f"^(?:{regex})"
+    names = rows.str.contains(at_start)
+    return names, rows.filter(names).str.replace(at_start, "").str.strip_chars(" \t").to_list()
+
+
+def like_header(rows: pl.Series, header: str, rule: CutRule) -> tuple[pl.Series, list[str]]:
+    """Which rows are the header of the log once more, perhaps in another order, as where logs were put together."""
+    names = (rows.str.len_bytes() == len(header.encode())) & (rows == header)
+    alike = ((rows.str.len_bytes() == len(header.encode())) & ~names).arg_true()
+    if len(alike):
+        wanted = _cells(header, rule)
+        turned = [row for row, text in zip(alike, rows.gather(alike), strict=True) if _cells(text, rule) == wanted]
+        if turned:
+            names = put(names, pl.Series(turned, dtype=POSITION), True)
+    return names, rows.filter(names).to_list()
+
+
+def _cells(text: str, rule: CutRule) -> list[str]:
+    return sorted(next(csv.reader([text], delimiter=rule.delimiter, quotechar=rule.quote), []))
+
+
 def under_headers(
-    frame: pl.DataFrame, spans: pl.DataFrame, regex: str, headers: Headers
+    frame: pl.DataFrame, spans: pl.DataFrame, names: pl.Series, texts: list[str], headers: Headers
 ) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Lines without those that name columns, with HEADER, and their spans.
 
-    A line names columns where the regex matches at its start, and names what stands behind the match. headers: of the
-    log, or where `#source` tells the lines of several logs apart, of the first of them, which has not been read before.
+    names, texts: which lines name columns, and what they say. headers: of the log, or where `#source` tells the lines
+    of several logs apart, of the first of them, which has not been read before.
     """
-    at_start = f"^(?:{regex})"
-    names = frame["raw"].str.contains(at_start)
     starts: list[int] = [0]
     if "#source" in frame.columns:
         log = frame["#source"]
@@ -46,10 +72,8 @@ def under_headers(
     elif not names.any():
         below = pl.Series(HEADER, [headers.last], dtype=pl.String).new_from_index(0, frame.height)
         return frame.with_columns_seq(below), spans
-    rows = names.arg_true().to_list()
-    texts = frame["raw"].gather(rows).str.replace(at_start, "").str.strip_chars(" \t").to_list()
     changes: list[tuple[int, str | None]] = [(row, None) for row in starts]
-    changes += zip(rows, texts, strict=True)
+    changes += zip(names.arg_true().to_list(), texts, strict=True)
     points: list[int] = []
     said: list[str | None] = []
     for row, text in sorted(changes, key=lambda change: change[0]):

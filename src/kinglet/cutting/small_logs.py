@@ -12,7 +12,7 @@ from kinglet.columns.text_spans import POSITION, as_text
 from kinglet.cutting import cutter as cutting
 from kinglet.cutting.boundaries.base import Buffer
 from kinglet.cutting.cutter import HEAD_BYTES, NO_FAULTS, Cutter, EventBatch, cut, cut_live, has_lone_returns
-from kinglet.cutting.header_lines import Headers, under_headers
+from kinglet.cutting.header_lines import Headers, named_by, under_headers
 from kinglet.cutting.rule import CutRule, boundary_of
 from kinglet.errors import InputError
 from kinglet.source.logs import CHUNK_BYTES, SMALL_BYTES, Source
@@ -216,7 +216,8 @@ def _cut_joined(small: list[tuple[Source, bytes]], rule: CutRule) -> Iterator[Ev
     )
     sources = tuple(source for source, _ in small)
     if rule.header_line is not None:
-        frame, spans = under_headers(frame, spans, rule.header_line, Headers())
+        names, texts = named_by(frame["raw"], rule.header_line)
+        frame, spans = under_headers(frame, spans, names, texts, Headers())
     masks = [(name, spans[name].fill_null(False)) for name in spans.columns if name not in NO_FAULTS]
     for first in range(0, frame.height, cutting.MAX_EVENTS):
         faults = [(name, mask.slice(first, cutting.MAX_EVENTS)) for name, mask in masks]

@@ -67,6 +67,14 @@ class Delimited(WithoutLists):
             return None
         return "few-columns" if len(values) < len(self.names) else "many-columns"
 
+    def is_turned(self, header: str) -> bool:
+        """Whether a header has the columns that these names are of, but two or more of them at other places."""
+        said = [_bare(value.text or "") for value in self.values(header) or ()]
+        names = [_bare(name) for name in self.names]
+        known = [place for place, name in enumerate(names) if name in said]
+        turned = sum(said.index(names[place]) != place for place in known)
+        return len(set(said)) == len(said) and turned > 1 and 2 * len(known) >= len(names)
+
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What stands in quotes without them; nothing as null."""
         inside = token.str.slice(1, token.str.len_chars() - 2).str.replace_all(self.quote * 2, self.quote, literal=True)
@@ -89,6 +97,11 @@ class Delimited(WithoutLists):
         if token.startswith(self.quote):
             return token[1:-1].replace(self.quote * 2, self.quote)
         return None if token in ("", self.none) else token
+
+
+def _bare(name: str) -> str:
+    """A name by which a column may be called in a parser file and in a header."""
+    return re.sub(r"\W+", "_", name).strip("_").casefold()
 
 
 class UnderHeader(Delimited):

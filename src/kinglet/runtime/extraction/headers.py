@@ -11,6 +11,7 @@ from kinglet.plan.data import Reading
 from kinglet.plan.headers import is_under_header, under
 from kinglet.runtime.groups import Group, joined
 from kinglet.source.logs import Source
+from kinglet.structured.delimited import Delimited, UnderHeader
 
 
 def with_headers(columns: pl.DataFrame, sources: Sequence[Source]) -> pl.DataFrame:
@@ -33,6 +34,21 @@ def by_header(reading: Reading, group: Group) -> list[tuple[Reading, Group]]:
     if len(kinds) == 1:
         return [(readings[0], group)]
     return [(one, group.where(said.eq_missing(kinds.slice(i, 1)))) for i, one in enumerate(readings)]
+
+
+def with_turned(reading: Reading, group: Group | None) -> Group | None:
+    """Events with the fault of those whose header has the columns of a reading at other places than it names them."""
+    first = reading.structures[0] if reading.structures else None
+    if group is None or first is None or HEADER not in group.columns.columns:
+        return group
+    structure = first.structure
+    if first.source is not None or not isinstance(structure, Delimited) or isinstance(structure, UnderHeader):
+        return group
+    said = group.columns[HEADER]
+    turned = [header for header in said.unique() if header is not None and structure.is_turned(header)]
+    if not turned:
+        return group
+    return group._replace(faults=[*group.faults, ("other-columns", said.is_in(turned).fill_null(False))])
 
 
 def rejoined(groups: Sequence[Group | None]) -> Group | None:

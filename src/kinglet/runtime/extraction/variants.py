@@ -14,7 +14,7 @@ from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.plan.headers import is_under_header, reads_headers
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
-from kinglet.runtime.extraction.headers import by_header, rejoined, with_headers
+from kinglet.runtime.extraction.headers import by_header, rejoined, with_headers, with_turned
 from kinglet.runtime.extraction.line_ends import TEXT_READ, as_read, has_one_line_each, with_text_read
 from kinglet.runtime.extraction.read import read_texts
 from kinglet.runtime.extraction.regex_groups import RegexGroups
@@ -41,7 +41,7 @@ class _Run(NamedTuple):
 def read_events(plan: Plan, batch: EventBatch, rows: pl.Series, reference: Reference) -> Requests[list[Extracted]]:
     """The events of a batch by the variant that reads them, their fields still text; rows: what they are called."""
     columns = batch.frame if has_one_line_each(plan, batch) else with_text_read(batch.frame, "raw", batch.lone_returns)
-    if reads_headers(plan):
+    if reads_headers(plan) or (plan.cut.kind == "csv" and plan.cut.header):
         columns = with_headers(columns, batch.sources)
     start = Group(rows.alias(ROW), columns, pl.DataFrame(height=len(batch)), list(batch.faults))
     extracted: list[Extracted] = []
@@ -129,7 +129,8 @@ def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[
     found: list[tuple[Group | None, Group | None]] = []
     for reading, part in by_header(plan.envelope, group):
         text = part.columns.get_column(TEXT_READ if reading.regexes and TEXT_READ in part.columns.columns else "raw")
-        found.append((yield from _take(reading, part, text, reference, now)))
+        matched, rest = yield from _take(reading, part, text, reference, now)
+        found.append((with_turned(reading, matched), rest))
     inside, outside = rejoined([one for one, _ in found]), rejoined([other for _, other in found])
     if inside is not None:
         wanted = plan.texts_later.union(item.name for item in inside.pending)
@@ -342,7 +343,9 @@ def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Request
     """The events that a variant reads, and the others."""
     reading = plan.variants[index].reading
     if not is_under_header(reading):
-        return (yield from _take(reading, group, _text(plan, index, group), reference))
+        matched, rest = yield from _take(reading, group, _text(plan, index, group), reference)
+        is_row = plan.envelope is None and plan.variants[index].source is None
+        return (with_turned(reading, matched) if is_row else matched), rest
     found: list[tuple[Group | None, Group | None]] = []
     for one, part in by_header(reading, group):
         found.append((yield from _take(one, part, _text(plan, index, part), reference)))
