@@ -15,6 +15,7 @@ import polars as pl
 
 import kinglet as package
 from kinglet.errors import ParserFileError
+from kinglet.parser_set import load_set_to_parse
 from kinglet.spec.ready import ready_parsers
 from tests.helpers import ROOT, InFolder, kinglet
 from tests.records import REAL, RECORDS
@@ -180,15 +181,16 @@ class Mixed(InFolder):
         events = package.load_set("p").parse(["TIDE is 4", "TIDE is low"]).events
         self.assertEqual([("b", "low"), ("a", "any")], events.select("parser", "variant").rows())
 
-    def test_a_set_is_loaded_without_cases_and_says_problems_at_their_lines(self) -> None:
+    def test_a_set_has_its_cases_but_where_it_only_parses_and_says_problems_at_their_lines(self) -> None:
         head = "kinglet: 1\nparser: a\nversion: 1.0.0\nproduct: {vendor: a, name: b}\n"
         text = head + "cases:\n  - raw: x\n    expect: {state: complete}\n"
         Path("a.yaml").write_text(text + "variants: [{name: any, pattern: 'x'}]\n")
-        loaded = package.load_set("a.yaml").parsers["a"]
-        self.assertEqual(([], 1), (loaded._definition.cases, len(package.load("a.yaml")._definition.cases)))
+        for load, count in ((package.load_set, 1), (load_set_to_parse, 0)):
+            self.assertEqual(count, len(load("a.yaml").parsers["a"]._definition.cases))
         Path("a.yaml").write_text(text + "variants: [{name: any, patern: 'x'}]\n")
-        with self.assertRaisesRegex(ParserFileError, "a.yaml:8:24: variants"):
-            package.load_set("a.yaml")
+        for load in (package.load_set, load_set_to_parse):
+            with self.assertRaisesRegex(ParserFileError, "a.yaml:8:24: variants"):
+                load("a.yaml")
 
 
 class Real(unittest.TestCase):
