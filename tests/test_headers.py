@@ -165,6 +165,15 @@ class Headers(InFolder):
         right = [row for row, odd in zip(events.select("line", "user").rows(), turned, strict=True) if not odd]
         self.assertEqual([row[:2] for row, odd in zip(wanted, turned, strict=True) if not odd], right)
 
+    def test_rows_that_are_no_header_are_rows(self) -> None:
+        for text, wanted in (
+            ("user\nuser\na\n", ["user", "a"]),  # of one column it is a value
+            ("user,n\nuser,m\nm,user\n", ["user", "m"]),
+            ('user,n\n"user,n"\n', ["user,n"]),
+            ("user,n\r\n\x00,user\r\n", ["\x00"]),
+        ):
+            self.assertEqual(wanted, package.load(PARSER).parse(text.encode()).events["user"].to_list(), text)
+
     def test_names_of_ones_own_are_no_other_columns(self) -> None:
         fixed = PARSER.replace("{names: header}", "{names: [user_id, user, account]}").replace(
             "n: int", "account: text"

@@ -42,19 +42,29 @@ def named_by(rows: pl.Series, regex: str) -> tuple[pl.Series, list[str]]:
 
 
 def like_header(rows: pl.Series, header: str, rule: CutRule) -> tuple[pl.Series, list[str]]:
-    """Which rows are the header of the log once more, perhaps in another order, as where logs were put together."""
-    names = (rows.str.len_bytes() == len(header.encode())) & (rows == header)
-    alike = ((rows.str.len_bytes() == len(header.encode())) & ~names).arg_true()
-    if len(alike):
-        wanted = _cells(header, rule)
-        turned = [row for row, text in zip(alike, rows.gather(alike), strict=True) if _cells(text, rule) == wanted]
-        if turned:
-            names = put(names, pl.Series(turned, dtype=POSITION), True)
+    """Which rows are the header of the log once more, perhaps in another order, as where logs were put together.
+
+    Of one column none is: what it is called may be a value of it.
+    """
+    wanted = _cells(header, rule) or []
+    if len(wanted) < 2:
+        return pl.Series([False]).new_from_index(0, len(rows)), []
+    alike = rows.str.len_bytes() == len(header.encode())
+    if alike.any():  # speed: few rows have a name of a column in them
+        alike &= rows.str.contains(max(wanted, key=len), literal=True)
+    names = alike & (rows == header)
+    turned = [row for row in (alike & ~names).arg_true() if _cells(rows[row], rule) == wanted]
+    if turned:
+        names = put(names, pl.Series(turned, dtype=POSITION), True)
     return names, rows.filter(names).to_list()
 
 
-def _cells(text: str, rule: CutRule) -> list[str]:
-    return sorted(next(csv.reader([text], delimiter=rule.delimiter, quotechar=rule.quote), []))
+def _cells(text: str, rule: CutRule) -> list[str] | None:
+    """The values of a row, in order; None where it is none that the standard library reads."""
+    try:
+        return sorted(next(csv.reader([text], delimiter=rule.delimiter, quotechar=rule.quote), []))
+    except csv.Error:
+        return None
 
 
 def under_headers(
