@@ -220,7 +220,8 @@ class Headers(InFolder):
         kinglet("check", "below.yaml", "--add", "a.log:4")
         self.assertIn("header: cs-user x n", Path("below.yaml").read_text())
         self.assertIn("1 case, 1 good", kinglet("check", "below.yaml").out)
-        for result in (package.load(BELOW).parse("a.log"), ParserSet([package.load(BELOW)]).parse("a.log")):
+        for reader in (package.load(BELOW), ParserSet([package.load(BELOW)])):
+            result = reader.parse("a.log")
             found = [result.header_of("a.log", line) for line in (2, 4, 5)]
             self.assertEqual(["n cs-user", "cs-user x n", None], found)
 

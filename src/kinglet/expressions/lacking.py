@@ -5,7 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator
 
-_PIECE = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|[A-Za-z_@]\w*(?:\.\w+)*|\s+|.""", re.DOTALL)
+from kinglet.expressions.pieces import QUOTED, WORD
+
+_PIECE = re.compile(rf"{QUOTED}|{WORD}|\s+|.", re.DOTALL)
 _FIRST_OF = ("COALESCE", "IFNULL")
 
 

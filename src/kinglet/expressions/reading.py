@@ -11,6 +11,7 @@ from sqlglot import parser
 from sqlglot.dialects.dialect import Dialect
 from sqlglot.errors import SqlglotError
 
+from kinglet.expressions.pieces import QUOTED, WORD
 from kinglet.expressions.terms import ExpressionError
 
 MOST_CHARACTERS = 20_000
@@ -21,7 +22,7 @@ WORDS = frozenset(
     )
 )
 """Words of the language; a field of such a name is written in double quotes."""
-_PIECE = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|(?P<word>[A-Za-z_]\w*(?:\.\w+)*)(?P<call>\s*\()?|.""", re.DOTALL)
+_PIECE = re.compile(rf"{QUOTED}|(?P<word>{WORD})(?P<call>\s*\()?|.", re.DOTALL)
 
 
 class _Expressions(Dialect):
