@@ -172,6 +172,15 @@ class Shared(InFolder):
         if whole is not None and having & fields_named(text, names):
             self.assertFalse(fields_named(reduced, set(names) - having), reduced)
 
+    def test_a_shared_coalesce_that_is_too_deep_or_too_long_is_refused(self) -> None:
+        for text, said in (
+            ("COALESCE(u, " * 1500 + "c" + ")" * 1500, "nested too deeply"),
+            (f"COALESCE(u, {'c, ' * 9000}c)", "more than 20,000 characters"),
+        ):
+            shared = f"event: {{class: Base Event, set: {{message: '{text}'}}}}\n"
+            with self.assertRaisesRegex(kinglet.ParserFileError, said):
+                kinglet.load(with_pattern("one {u:word}") + "  - {name: two, pattern: 'two {c:word}'}\n" + shared)
+
     def test_a_shared_coalesce_holds_for_all_that_have_one_of_its_fields(self) -> None:
         parser = kinglet.load(
             with_pattern("one {u:word}")

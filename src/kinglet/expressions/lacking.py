@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator
 
-from kinglet.expressions.pieces import QUOTED, WORD
+from kinglet.expressions.pieces import MOST_CHARACTERS, QUOTED, WORD
 
 _PIECE = re.compile(rf"{QUOTED}|{WORD}|\s+|.", re.DOTALL)
 _FIRST_OF = ("COALESCE", "IFNULL")
@@ -19,9 +19,15 @@ def fields_named(text: str, fields: Collection[str]) -> set[str]:
 def without_fields(text: str, lacking: Collection[str], fields: Collection[str]) -> str:
     """An expression in which `COALESCE` does not look at fields that are always null.
 
-    lacking: these. fields: the others, of which it must look at one; where it has none it stays.
+    lacking: these. fields: the others, of which it must look at one; where it has none it stays. What is too long, or
+    nested too deeply, stays as well, so that reading it says so.
     """
-    return "".join(_reduced(_PIECE.findall(text), lacking, fields))
+    if len(text) > MOST_CHARACTERS:
+        return text
+    try:
+        return "".join(_reduced(_PIECE.findall(text), lacking, fields))
+    except RecursionError:
+        return text
 
 
 def _name(piece: str) -> str:

@@ -11,10 +11,9 @@ from sqlglot import parser
 from sqlglot.dialects.dialect import Dialect
 from sqlglot.errors import SqlglotError
 
-from kinglet.expressions.pieces import QUOTED, WORD
+from kinglet.expressions.pieces import MOST_CHARACTERS, QUOTED, WORD
 from kinglet.expressions.terms import ExpressionError
 
-MOST_CHARACTERS = 20_000
 WORDS = frozenset(
     (
         *("AND", "AS", "BETWEEN", "CASE", "CAST", "ELSE", "END", "ESCAPE", "EXTRACT", "FALSE", "FROM", "ILIKE", "IN"),
