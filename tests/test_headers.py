@@ -85,7 +85,11 @@ class Headers(InFolder):
                 values = dict(zip(called, row, strict=True))
                 user, n = values.pop("user", None), values.pop("n", None)
                 good = n is not None and n.isascii() and n.isdigit()
-                faults = ["bad-value:n"] if n is not None and not good else []
+                faults = [] if {"user", "n"} & set(called) else ["other-columns"]
+                alike = {name.casefold().strip(" .,-[]\"'") for name in called}
+                if not faults:
+                    faults = [f"renamed-column:{key}" for key in ("user", "n") if key not in called and key in alike]
+                faults += ["bad-value:n"] if n is not None and not good else []
                 wanted.append((log, user, int(n) if n is not None and good else None, values, faults))
         read = [
             (row["file"], row["user"], row["n"], json.loads(row["more"] or "{}"), row["faults"])
@@ -115,7 +119,8 @@ class Headers(InFolder):
                 lines.append(" ".join(f'"{cell}"' if " " in cell else cell for cell in cells))
                 found = dict(zip(columns or (), cells, strict=True)) if columns else {}
                 user, n = found.get("cs-user", "-"), found.get("n", "-")
-                state = "complete" if columns and (n == "-" or n.isdigit()) else "partial"
+                read = bool({"cs-user", "n"} & set(columns or ())) and (n == "-" or n.isdigit())
+                state = "complete" if read else "partial"
                 user = user.replace('""', '"') if " " in user else user
                 wanted.append((len(lines), state, None if user == "-" else user, int(n) if n.isdigit() else None))
         text = "\n".join(lines).encode()
@@ -185,6 +190,31 @@ class Headers(InFolder):
         ):
             events = package.load(fixed).parse(f"{header}\n1,x,y\n".encode()).events
             self.assertEqual([faults], events["faults"].to_list(), header)
+
+    def test_a_column_under_another_name_is_no_lack_of_it(self) -> None:
+        keys = "  types: {at: text, quay: word, other: word}\n  keys: {quay: Quay Name, other: quay}\n"
+        parser = PARSER.replace("  types: {user: text, n: int}\n", keys)
+        variant = parser.replace("envelope:", "variants:\n  - name: row").replace("variants: [{name: row}]\n", "")
+        for header, faults in (
+            ("at,Quay Name", []),
+            ("at", []),
+            ("at,quay_name", ["renamed-column:quay"]),
+            ("AT,QUAY-NAME,quay", ["renamed-column:at", "renamed-column:quay"]),
+            ("at,Quay,Quay Name", ["renamed-column:other"]),
+            ("At,Quayname", ["other-columns"]),
+            ("vessel,miles", ["other-columns"]),
+        ):
+            for text in (parser, variant.replace("\n  ", "\n    ").replace("    - name", "  - name")):
+                row = ",".join("x" for _ in header.split(","))
+                events = package.load(text).parse(f"{header}\n{row}\nat,Quay Name\n1,2\n".encode()).events
+                self.assertEqual(sorted(faults), sorted(events["faults"][0]), header)
+        # of two names that it may have, each is a field
+        both = package.load(parser.replace("quay}", "Quay}"))
+        for header in ("quay,Quay,Quay Name", "Quay,at", "at,Quay Name"):
+            self.assertEqual(
+                [[]],
+                both.parse(f"{header}\n{'1,2,3'[: header.count(',') * 2 + 1]}\n".encode()).events["faults"].to_list(),
+            )
 
     def test_lines_that_name_columns_over_many_batches(self) -> None:
         lines: list[str] = []

@@ -57,9 +57,16 @@ FAULTS: dict[str, Fault] = {
     "other-columns": Fault(
         "extract",
         "",
-        "stands under a header that has these columns in another order",
-        "a row below a header in which two "
-        "or more of the `names` stand at other places; `names: header` reads such logs",
+        "stands under a header that has other columns, or these in another order",
+        "a row below a header that names none of the columns that are fields, or in which two "
+        "or more of the `names` stand at other places; `names: header` reads the latter",
+    ),
+    "renamed-column": Fault(
+        "extract",
+        "FIELD",
+        "its column is called by a similar name in the header; `keys` may say that",
+        "a row of `names: header` below a header that has the column of a field under a name with other capitals, "
+        "blanks or signs; `keys` may say that, and `COALESCE` in a step take what is there",
     ),
     "few-columns": Fault("extract", "FIELD", "has fewer columns than there are names"),
     "many-columns": Fault("extract", "FIELD", "has more columns than there are names; those are kept in `more`"),

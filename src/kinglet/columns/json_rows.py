@@ -210,10 +210,10 @@ def _known_form(column: pl.Series) -> tuple[int, pl.Series]:
 
 @functools.cache
 def escapes() -> Any:
-    """Of each byte below 128 how long its text in JSON is, and that text: as the column engine writes it."""
+    """Of each byte below 128 how long its JSON text is, and that text: as the column engine writes it. A row more."""
     import numpy as np
 
-    table = np.zeros((128, 1 + _LONGEST_ESCAPE), np.uint8)
+    table = np.zeros((129, 1 + _LONGEST_ESCAPE), np.uint8)
     texts = json_values(pl.Series(ESCAPED)).to_list()
     for character, text in zip(ESCAPED, texts, strict=True):
         inside = text[1:-1].encode()

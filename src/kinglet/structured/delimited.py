@@ -75,6 +75,11 @@ class Delimited(WithoutLists):
         turned = sum(said.index(names[place]) != place for place in known)
         return len(set(said)) == len(said) and turned > 1 and 2 * len(known) >= len(names)
 
+    def renamed(self, keys: Sequence[str]) -> list[str]:
+        """Those of the keys that no column is called, but one is that is none of them: but for capitals and signs."""
+        others = {_bare(name) for name in self.names if name not in keys}
+        return [key for key in keys if key not in self.names and _bare(key) in others]
+
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What stands in quotes without them; nothing as null."""
         inside = token.str.slice(1, token.str.len_chars() - 2).str.replace_all(self.quote * 2, self.quote, literal=True)

@@ -6,8 +6,6 @@ A view is 16 bytes: the length, and up to twelve bytes of text, or four, the num
 
 from __future__ import annotations
 
-from typing import Any
-
 from kinglet.kernels.loops.pointers import (
     bytes_at,
     escapable_8,
@@ -102,32 +100,39 @@ def put_raw(at: int, source: int, count: int) -> int:
 
 
 @loop
-def _put_escape(at: int, byte: int, escapes: Any) -> int:
-    out = bytes_at(at)
-    length = escapes[8 * byte]
-    for i in range(length):
-        out[i] = escapes[8 * byte + 1 + i]
-    return at + length
+def _put_escape(at: int, byte: int, table: int) -> int:
+    """One sign as JSON escapes it; up to seven bytes more are written than that has."""
+    move_8(at, table + 8 * byte + 1)
+    return at + bytes_at(table)[8 * byte]
 
 
 @loop
 def put_escaped(at: int, source: int, count: int, table: int) -> int:
     """Text with what JSON escapes; up to 31 bytes more are written than it has.
 
-    table: of each byte below 128 how long its text is, and seven bytes of it.
+    table: of each byte below 128 how long its text is, and seven bytes of it; behind it a byte more.
     """
-    escapes = bytes_at(table)
     end = source + count
     while end - source >= 32:
         odd = escapable_32(source)
-        move_32(at, source)
         if odd == 0:
+            move_32(at, source)
             at += 32
             source += 32
             continue
-        good = first_bit(odd)
-        at = _put_escape(at + good, bytes_at(source + good)[0], escapes)
-        source += good + 1
+        if end - source < 64:
+            break
+        behind = source + 32
+        # escapes stand close together, and each is found in the bits that were made once
+        while odd != 0:
+            good = behind - 32 + first_bit(odd)
+            move_32(at, source)
+            at = _put_escape(at + good - source, bytes_at(good)[0], table)
+            source = good + 1
+            odd &= odd - 1
+        move_32(at, source)
+        at += behind - source
+        source = behind
     while end - source >= 8:
         odd = escapable_8(source)
         move_8(at, source)
@@ -136,12 +141,12 @@ def put_escaped(at: int, source: int, count: int, table: int) -> int:
             source += 8
             continue
         good = first_bit(odd)
-        at = _put_escape(at + good, bytes_at(source + good)[0], escapes)
+        at = _put_escape(at + good, bytes_at(source + good)[0], table)
         source += good + 1
     while source < end:
         byte = bytes_at(source)[0]
         if byte < 32 or byte == 34 or byte == 92 or byte == 127:
-            at = _put_escape(at, byte, escapes)
+            at = _put_escape(at, byte, table)
         else:
             bytes_at(at)[0] = byte
             at += 1

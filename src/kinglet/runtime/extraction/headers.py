@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import polars as pl
 
 from kinglet.cutting.header_lines import HEADER
-from kinglet.plan.data import Reading
+from kinglet.plan.data import Reading, StructurePlan
 from kinglet.plan.headers import is_under_header, under
 from kinglet.runtime.groups import Group, joined
 from kinglet.source.logs import Source
@@ -36,8 +36,8 @@ def by_header(reading: Reading, group: Group) -> list[tuple[Reading, Group]]:
     return [(one, group.where(said.eq_missing(kinds.slice(i, 1)))) for i, one in enumerate(readings)]
 
 
-def with_turned(reading: Reading, group: Group | None) -> Group | None:
-    """Events with the fault of those whose header has the columns of a reading at other places than it names them."""
+def with_other_columns(reading: Reading, group: Group | None) -> Group | None:
+    """Events with the faults of those whose header has other columns than a reading of rows names or takes."""
     first = reading.structures[0] if reading.structures else None
     if group is None or first is None or HEADER not in group.columns.columns:
         return group
@@ -45,10 +45,20 @@ def with_turned(reading: Reading, group: Group | None) -> Group | None:
     if first.source is not None or not isinstance(structure, Delimited) or isinstance(structure, UnderHeader):
         return group
     said = group.columns[HEADER]
-    turned = [header for header in said.unique() if header is not None and structure.is_turned(header)]
-    if not turned:
-        return group
-    return group._replace(faults=[*group.faults, ("other-columns", said.is_in(turned).fill_null(False))])
+    under: dict[str, list[str]] = {}
+    for header in said.unique(maintain_order=True).drop_nulls():
+        for fault in _other_columns(first, structure, header):
+            under.setdefault(fault, []).append(header)
+    faults = [(fault, said.is_in(headers).fill_null(False)) for fault, headers in under.items()]
+    return group._replace(faults=[*group.faults, *faults]) if faults else group
+
+
+def _other_columns(plan: StructurePlan, structure: Delimited, header: str) -> list[str]:
+    """What is wrong with all rows below a header: with those that it names, and with those of names of one's own."""
+    if structure.is_turned(header) or (plan.keys and not any(key in structure.names for key in plan.keys)):
+        return ["other-columns"]
+    renamed = structure.renamed(plan.keys)
+    return [f"renamed-column:{plan.fields[plan.keys.index(key)].name}" for key in renamed]
 
 
 def rejoined(groups: Sequence[Group | None]) -> Group | None:

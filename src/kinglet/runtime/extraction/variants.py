@@ -14,7 +14,7 @@ from kinglet.cutting.cutter import EventBatch
 from kinglet.plan.data import MORE, ROW, KindPlan, Plan, Reading
 from kinglet.plan.headers import is_under_header, reads_headers
 from kinglet.runtime.extraction.candidate_variants import FEW, candidates_by_text, slices
-from kinglet.runtime.extraction.headers import by_header, rejoined, with_headers, with_turned
+from kinglet.runtime.extraction.headers import by_header, rejoined, with_headers, with_other_columns
 from kinglet.runtime.extraction.line_ends import TEXT_READ, as_read, has_one_line_each, with_text_read
 from kinglet.runtime.extraction.read import read_texts
 from kinglet.runtime.extraction.regex_groups import RegexGroups
@@ -130,7 +130,7 @@ def _envelope(plan: Plan, group: Group, reference: Reference) -> Requests[tuple[
     for reading, part in by_header(plan.envelope, group):
         text = part.columns.get_column(TEXT_READ if reading.regexes and TEXT_READ in part.columns.columns else "raw")
         matched, rest = yield from _take(reading, part, text, reference, now)
-        found.append((with_turned(reading, matched), rest))
+        found.append((with_other_columns(reading, matched), rest))
     inside, outside = rejoined([one for one, _ in found]), rejoined([other for _, other in found])
     if inside is not None:
         wanted = plan.texts_later.union(item.name for item in inside.pending)
@@ -345,10 +345,11 @@ def _read(plan: Plan, index: int, group: Group, reference: Reference) -> Request
     if not is_under_header(reading):
         matched, rest = yield from _take(reading, group, _text(plan, index, group), reference)
         is_row = plan.envelope is None and plan.variants[index].source is None
-        return (with_turned(reading, matched) if is_row else matched), rest
+        return (with_other_columns(reading, matched) if is_row else matched), rest
     found: list[tuple[Group | None, Group | None]] = []
     for one, part in by_header(reading, group):
-        found.append((yield from _take(one, part, _text(plan, index, part), reference)))
+        matched, rest = yield from _take(one, part, _text(plan, index, part), reference)
+        found.append((with_other_columns(one, matched), rest))
     return rejoined([one for one, _ in found]), rejoined([other for _, other in found])
 
 
