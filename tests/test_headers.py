@@ -119,8 +119,8 @@ class Headers(InFolder):
                 lines.append(" ".join(f'"{cell}"' if " " in cell else cell for cell in cells))
                 found = dict(zip(columns or (), cells, strict=True)) if columns else {}
                 user, n = found.get("cs-user", "-"), found.get("n", "-")
-                read = bool({"cs-user", "n"} & set(columns or ())) and (n == "-" or n.isdigit())
-                state = "complete" if read else "partial"
+                is_read = bool({"cs-user", "n"} & set(columns or ())) and (n == "-" or n.isdigit())
+                state = "complete" if is_read else "partial"
                 user = user.replace('""', '"') if " " in user else user
                 wanted.append((len(lines), state, None if user == "-" else user, int(n) if n.isdigit() else None))
         text = "\n".join(lines).encode()
