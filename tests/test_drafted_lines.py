@@ -294,9 +294,25 @@ class Stamps(unittest.TestCase):
                 suggested = kinglet.load(kinglet.look("\n".join(raw) + "\n")[0].suggestion)
                 self.assertEqual(times, suggested.parse(raw).events["time"].to_list())
 
+    def test_the_letter_of_a_level_may_stand_directly_before_a_stamp(self) -> None:
+        moments = [START + timedelta(seconds=1741 * i, microseconds=7919 * i) for i in range(60)]
+        for form in ("%m%d %H:%M:%S.%f", "%Y%m%d-%H%M%S.%f", "%y%m%d %H:%M:%S.%f", "%Y%m%dT%H%M%S.%f"):
+            letters = [random.Random(i).choice("IWE") for i in range(60)]
+            lines = [
+                f"{letter}{t:{form}} {7 * i:5d} gate.go:{i % 9}] gate {i} opened"
+                for i, (letter, t) in enumerate(zip(letters, moments, strict=True))
+            ]
+            with self.subTest(form=form):
+                draft, events = events_of(lines)
+                self.assertEqual({"complete"}, {event["state"] for event in events}, draft.text)
+                self.assertEqual(moments, [event["time"] for event in events])
+                self.assertEqual(letters, [event["level"] for event in events])
+                suggested = kinglet.load(kinglet.look("\n".join(lines) + "\n")[0].suggestion)
+                self.assertEqual(moments, suggested.parse(lines, reference_time="2026-11-30").events["time"].to_list())
+
     def test_a_date_that_is_not_read_is_told(self) -> None:
         for front, behind in (
-            ("I0314 ", ".000017 812 gate.go:14]"),
+            ("0314 ", ".000017 812 gate.go:14]"),
             ("2026年3月14日 ", ""),
             ("2026/3/14 上午", ""),
             ("2026-03-14 오전 ", ""),
@@ -375,6 +391,50 @@ class Messages(unittest.TestCase):
         draft, events = events_of(lines)
         self.assertEqual(2, len(draft.messages), draft.text)
         self.assertEqual([kinds[i % 3] for i in range(60)], [event["kind"] for event in events])
+
+    def test_rows_whose_values_are_words_with_blanks(self) -> None:
+        names = ("Åsa Berg", "M. Okoro", "s.amadi")
+        for sign in ";|":
+            lines = [
+                f"{clock(i)}{sign}Tür {i % 9}{sign}geöffnet von{sign}{names[i % 3]}{sign}{('Süd', 'Nord')[i % 2]}"
+                for i in range(60)
+            ]
+            draft, events = events_of(lines)
+            rows = [tuple(event[f"column_{k}"] for k in range(2, 6)) for event in events]
+            self.assertEqual([tuple(line.split(sign)[1:]) for line in lines], rows, draft.text)
+        prose = [f"{clock(i)} gate {i} opened; by {names[i % 3]}; no rain; tide high" for i in range(60)]
+        self.assertNotIn("delimited", events_of(prose)[0].text)
+
+    def test_a_title_of_its_own_in_each_event_is_no_section(self) -> None:
+        lines = [
+            f"[event {7 * i}]\nwhen{sign}{clock(i)}\nwho{sign}{('s.amadi', 'm.okoro')[i % 2]}\nberth{sign}{i}"
+            for sign in (": ", " = ")
+            for i in range(50)
+        ]
+        for part in (lines[:50], lines[50:]):
+            draft, events = events_of(part)
+            self.assertEqual([(7 * i, "complete") for i in range(50)], [(e["event"], e["state"]) for e in events])
+            self.assertEqual([clock(i) for i in range(50)], [f"{event['time']:%Y-%m-%d %H:%M:%S}" for event in events])
+            self.assertNotIn("event_7", draft.text)
+
+    def test_brackets_within_brackets_are_taken_apart(self) -> None:
+        truth = [(USERS[i % 5], f"192.0.2.{i + 1}", 40_000 + 7 * i) for i in range(60)]
+        _, events = events_of(
+            f"{clock(i)} visit(user({user}), from({ip}:{port}), role(crew)) {('ended', 'began')[i % 3 > 0]}"
+            for i, (user, ip, port) in enumerate(truth)
+        )
+        self.assertEqual(truth, [(event["user"], event["src_ip"], event["src_port"]) for event in events])
+
+    def test_a_port_may_stand_behind_a_point(self) -> None:
+        truth = [(f"192.0.2.{i + 1}", 40_000 + 97 * i, "198.51.100.7", 443) for i in range(60)]
+        draft, events = events_of(
+            f"{clock(i)} IP {ip}.{port} > {to}.{at}: flags [{'SFR'[i % 3]}], length {i}"
+            for i, (ip, port, to, at) in enumerate(truth)
+        )
+        names = ("ip", "port", "ip_2", "port_2")
+        self.assertEqual(truth, [tuple(event[name] for name in names) for event in events], draft.text)
+        draft, events = events_of(f"{clock(i)} object 1.3.6.1.{i % 9} has value {i * 7}" for i in range(60))
+        self.assertEqual({f"1.3.6.1.{i}" for i in range(9)}, {event["object"] for event in events}, draft.text)
 
     def test_an_address_with_its_port_in_quotes_is_two_values(self) -> None:
         lines = [f"{clock(i)} call of {USERS[i % 5]} failed for '192.0.2.{i}:{5000 + i}' - no key" for i in range(60)]

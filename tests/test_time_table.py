@@ -125,7 +125,7 @@ DATES = (
 )  # fmt: skip
 CLOCKS = (
     "%H:%M:%S", "%H.%M.%S", "%H%M%S", "%I:%M:%S %p", "%H:%M", "%H:%M:%S.%f", "%H:%M:%S,%f", "%I:%M %p", "%I:%M:%S%p",
-    "%Hh%Mm%Ss", "%H-%M-%S", "%I:%M:%S p.m.", "%H:%M:%S UTC", "%H:%M:%S +0200", "%H:%M:%SZ",
+    "%Hh%Mm%Ss", "%H-%M-%S", "%I:%M:%S p.m.", "%H.%M.%S.%f", "%H-%M-%S.%f", "%H%M%S.%f", "%H%M%S,%f", "%H%M%S%f", "%H:%M:%S UTC", "%H:%M:%S +0200", "%H:%M:%SZ",
 )  # fmt: skip
 BETWEEN = ("  ", ", ", "T", "-", "_", " - ", "/", ":", " at ", "|", ";", "\t", ".", "@")
 
@@ -328,6 +328,33 @@ class Tables(unittest.TestCase):
                     microsecond=moment.microsecond if "%f" in clock else 0, second=44 if "%S" in clock else 0
                 ) - timedelta(hours=2 * ("+" in clock))
                 self.assertIn(meant, [of(text, fmt=spec).time.item() for spec in specs])
+
+    def test_what_stands_close_together_is_found_whole(self) -> None:
+        moment = datetime(2026, 11, 20, 8, 0, 15, 497000, UTC)
+        for form in ("%m%d %H:%M:%S.%f", "%m%d %H:%M:%S", "%y%m%d %H:%M:%S"):
+            text = f"{moment:{form}}"
+            for letter in "IWE":
+                (stamp,) = stamps(f"{letter}{text} gate 17")
+                self.assertEqual(
+                    (form, text), (format_of(stamp.form, text), f"{letter}{text}"[stamp.start : stamp.end])
+                )
+                self.assertEqual([(1, 1 + len(text))], [(stamp.start, stamp.end)])
+                value = of(text, fmt=form, at=moment).time.item()
+                self.assertEqual(moment.replace(microsecond=moment.microsecond if "%f" in form else 0), value)
+        for sign, fraction in itertools.product("-_T ", ("", ".%f", ",%f")):
+            text = f"{moment:%y%m%d{sign}%H%M%S{fraction}}"
+            (stamp,) = stamps(f"a {text}|gate")
+            self.assertEqual(f"%y%m%d{sign}%H%M%S{fraction}", format_of(stamp.form, text))
+            self.assertEqual(len(text), stamp.end - stamp.start)
+        for text in ("20261120080015497", "20261120-080015497", "20261120080015497000", "2026112008001549700"):
+            (stamp,) = stamps(text)
+            self.assertEqual(moment, of(text, fmt=format_of(stamp.form, text)).time.item())
+        # numbers beside a time of day, and names of numbers and letters, are no dates
+        for text in ("pid 1120 08:00:15", "1120 08:00:15", "AB1120 08:00:15", "I1320 08:00:15", "x1120 08:00:15"):
+            (stamp,) = stamps(text)
+            self.assertEqual("%H:%M:%S", stamp.form.format, text)
+        for text in ("E4101", "A20261120", "W261120", "131320-080015", "201120-250000", "P1120 8 gates"):
+            self.assertEqual([], stamps(text), text)
 
     def test_years_of_two_digits_turn_at_the_pivot(self) -> None:
         for text, pivot, year in (

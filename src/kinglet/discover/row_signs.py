@@ -115,7 +115,9 @@ def _arevalues_of(rows: Sequence[Sequence[str]], sign: str) -> bool:
     if around > 0.02 * len(rows) * len(columns):
         return False
     wordy = [sum(_BLANK.search(text) is not None for text in column) > 0.1 * len(column) for column in columns]
-    if sum(wordy) > (0 if sign in (ALIGNED, ":") else 0.5) * len(columns):
+    # of prose some signs would have a blank behind them
+    tight = len(sign) == 1 and not around and not wordy[-1] and len(columns) > 2
+    if sum(wordy) > (0 if sign in (ALIGNED, ":") else 0.8 if tight else 0.5) * len(columns):
         return False
     empty = sum(not text for column in columns[:-1] for text in column) > 0.01 * len(rows) * len(columns)
     return empty or not (sign in _OF_PROSE and wordy[-1])

@@ -26,6 +26,8 @@ _MOST = 0.7
 _PAGE = 8  # lines with stamps that a stretch of lines has which is no event
 _SOME = 0.3  # of the lines that a rule begins events with, so many have a stamp where it cuts by stamps
 _WORD = re.compile(r"[A-Za-z_][A-Za-z0-9_.-]*[:=]?")
+_SIGNS = re.compile(r"[^\sA-Za-z0-9]{2,}|[\[(<{#*@][A-Za-z_][A-Za-z0-9_.-]*")
+"""What else a first line may begin with: signs, or a sign and a word."""
 
 
 class _Way(NamedTuple):
@@ -232,7 +234,7 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
         return _Way({"start": f"^{escaped(first)}$"}, again, again, f"lines of `{first}`, as the first one is")
     if (at := stamps(first[:_END])) and at[0].start == 0:
         return None  # of a stamp it is the month, or the day
-    word = _WORD.match(first) or re.match(r"[^\sA-Za-z0-9]{2,}", first)
+    word = _WORD.match(first) or _SIGNS.match(first)
     if word is None or len(word[0]) > _LONGEST_WORD:
         return None
     levels = _levels(lines, word[0])

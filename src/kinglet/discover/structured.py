@@ -31,6 +31,7 @@ from kinglet.timestamps.reading import TimeReading, is_read
 _PROBE = 300
 _MOST_KEYS = 40
 _ENOUGH = 0.9
+_RARE = 0.02
 _WIDER = {"empty": "text", "ipv4": "ip", "ipv6": "ip"}
 """A sample may be of one sort only."""
 _ISO = TimeReading((parse_format("iso8601"),))
@@ -85,7 +86,7 @@ def structured(
     for structure in structures:
         each = [structure.values(text) for text in probe]
         values = [item for item in each if item and _is_one(structure, item)]
-        if len(values) >= _ENOUGH * len(probe):
+        if len(values) >= _ENOUGH * len(probe) and (structure.name != "block" or _recur(values)):
             if isinstance(structure, Blocks) and _are_quoted(values):
                 structure = Blocks(structure.equals, quote='"')
                 values = [item for text in probe if (item := structure.values(text))]
@@ -166,6 +167,12 @@ def _are_quoted(values: Sequence[Sequence[Value]]) -> bool:
             if value.text is not None and value.kind != "text":
                 each.setdefault(value.path, []).append(value.text)
     return any(all(re.fullmatch('(?s)".*"', text) for text in texts) for texts in each.values())
+
+
+def _recur(values: Sequence[Sequence[Value]]) -> bool:
+    """Whether labels of blocks recur: below a title that is another in each event, such as `[event 17]`, none does."""
+    counts = Counter(path for item in values for path in {value.path for value in item if value.text is not None})
+    return 2 * sum(count > max(1, _RARE * len(values)) for count in counts.values()) >= len(counts)
 
 
 def _only_marks(values: Sequence[Sequence[Value]]) -> bool:

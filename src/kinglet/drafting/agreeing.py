@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterable
 
-from kinglet.drafting.patterns import Slot
+from kinglet.drafting.patterns import LETTER, Slot
 from kinglet.drafting.shape import Shape
 from kinglet.names import RESERVED
 from kinglet.patterns.types import TYPES
@@ -23,7 +23,9 @@ def agree(shape: Shape) -> None:
     for slot in (slot for slots in groups for slot in slots):
         slot.own = ""
         if slot.type.startswith("/"):
-            slot.own = own.setdefault(slot.type[1:], f"moment{len(own) + 1 if own else ''}")
+            moments = sum(name != "letter" for name in own.values())
+            called = "letter" if slot.type == LETTER else f"moment{moments + 1 if moments else ''}"
+            slot.own = own.setdefault(slot.type[1:], called)
     shape.types = {name: regex for regex, name in own.items()}
     known: dict[str, str] = {}
     outer: set[str] = {*RESERVED}

@@ -72,7 +72,7 @@ class Names:
         return found
 
     def _called(self, before: str, type_: str) -> str:
-        if type_ == "port" and before == ":" and self._side:
+        if type_ == "port" and before in (":", ".") and self._side:
             return f"{self._side}_port" if self._side != "ip" else "port"
         key = _KEY.search(before)
         word = _WORDS.search(before)

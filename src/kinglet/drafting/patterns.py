@@ -42,6 +42,8 @@ _OF_VERSION = re.compile(r"(?i)(?:version|release|\bv|_v)\W*(?:(?:to|is|of) )?$"
 _OF_PORT = re.compile(r"(?i)(?<!re)(?<!im)(?<!ex)(?<!sup)(?<!trans)(?<!air)(?<!pass)port\W*$")
 """A word in front of a number that is a port: `dport=`, not `report `."""
 _FRAME = re.compile(r"(?m)^\s*(?:at [\w$.<>/]+\(|File \"|\.\.\. [0-9]+ more|Traceback |Caused by: )")
+LETTER = "/[A-Z]"
+"""The type of a letter directly before a stamp."""
 _LABELS = 2  # lines of so many labels are a block
 _CODE = re.compile("[A-Z]{1,4}[-_]?[0-9]{2,}")
 
@@ -166,6 +168,8 @@ def written(
         else:
             padded = [] if last else _padded(part)
             slot = _slot(part, before, names, last=last, stamp=stamp)
+            if slot.type == "time" and parts and isinstance(letter := parts[-1], Slot):
+                letter.type, letter.words = LETTER, ()  # a word would take some of the stamp
             parts.append(slot)
             slots.append(slot)
             before = ""
@@ -318,7 +322,7 @@ def slot_type(part: Varying, before: str, *, last: bool, of_address: bool = Fals
         found = "word"
     if found in ("int", "port") and not all(_is_number(text) for text in counts):
         found = "word"
-    of_port = (before == ":" and of_address) or _OF_PORT.search(before) is not None
+    of_port = (before in (":", ".") and of_address) or _OF_PORT.search(before) is not None
     if found == "int" and of_port and all(0 <= int(text) <= 65535 for text in counts):
         found = "port"
     elif found == "port" and not of_port:

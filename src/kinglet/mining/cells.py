@@ -63,9 +63,11 @@ _HASH = r"(?![0-9]{6,8}[bd](?![0-9A-Za-z]))"
 """Seven to nine digits and a letter are hexadecimal digits, rather than so many days."""
 _COMPOSED = (
     re.compile(rf"({_V4}|{_V6})([:#/])([0-9]{{1,5}})"),
+    re.compile(rf"({_V4})(\.)([0-9]{{2,5}})"),
     re.compile(r"((?:[0-9A-Za-z_-]+\.)+[A-Za-z]{2,})(:)([0-9]{1,5})"),
     re.compile(rf"{_HASH}([+-]?[0-9]{{1,9}}(?:\.[0-9]+)?)({_UNIT})"),
     re.compile(r"([^()\[\]<>]+)([\[(<])([^()\[\]<>]*)([\])>])"),
+    re.compile(r"([^()\[\]<>]+)(\()([^()]+\([^()]*\))"),
     re.compile(r"([^\"'\[(<]*)([\"'])([^\"']+)(\2)"),
     re.compile(r"([^\"]+)(\")([^\"]+)"),
     re.compile(r"([^()\[\]<>]+)([\])>][^\w\s()\[\]<>\"']*)([^()\[\]<>]+)"),
@@ -105,11 +107,19 @@ def is_word(key: str) -> bool:
 
 @lru_cache(32)
 def _regex(stamps: tuple[str, ...]) -> re.Pattern[str]:
-    before, behind = rf"(?:(?<![\w.:/-])|{COLOURED})", "(?![0-9A-Za-z_]|:[0-9A-Fa-f])"
+    lone = r"(?<![\w.:/-])"
+    letter = f"(?:{lone}(?=[A-Z][0-9]{{4}}))[A-Z]"  # of a level, as some programs have it directly before the stamp
+    before, behind = rf"(?:{lone}|(?<={letter})|{COLOURED})", "(?![0-9A-Za-z_]|:[0-9A-Fa-f])"
     stamp = f"(?i:{'|'.join(stamps)}){behind}"
     # signs directly before a stamp are no part of it, nor of a word
     parts = (
-        [f"(?P<t>{before}{stamp})", rf"(?P<s0>[^\w\s.:/|;,()\[\]{{}}<>\"'-]+(?=[(\[{{<\"']?{stamp}))"] if stamps else []
+        [
+            f"(?P<t>{before}{stamp})",
+            f"(?P<c0>{letter}(?={stamp}))",
+            rf"(?P<s0>[^\w\s.:/|;,()\[\]{{}}<>\"'-]+(?=[(\[{{<\"']?{stamp}))",
+        ]
+        if stamps
+        else []
     )
     return re.compile("|".join([*parts, *_QUOTES, *_PIECES]), re.DOTALL)
 

@@ -32,6 +32,9 @@ HALF = r"[ \xa0\u202f]?[AaPp](?:\.[Mm]\.|[Mm]\b)"
 _ISO_CLOCK = f"[T ][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}{_POINT})?(?: ?{OFFSET})?"
 ZONE = f"(?: ?{OFFSET}| {_NAME})?"
 _CENTURY = "(?:19|20)[0-9]{2}"
+_HMS = "(?:[01][0-9]|2[0-3])[0-5][0-9][0-5][0-9]"
+_MD = "(?:0[1-9]|1[0-2])(?:0[1-9]|[12][0-9]|3[01])"
+_LETTER = "(?<=(?-i:[A-Z]))"
 _BASIC = f"[0-9]{{4}}(?:[0-9]{{2}}{_POINT})?{OFFSET}?"
 
 
@@ -41,7 +44,7 @@ class Findable(NamedTuple):
     name: what it is called where it is shown. shape: its regex. format: how a parser reads it, in
     the words of its `format` key, or nothing where it cannot be read by itself. swapped: the same
     with day and month the other way. date, clock: whether it has them. zone: the end of the shape, where it is one that
-    a zone may have.
+    a zone may have. behind: a look-behind: right behind what it stands only.
     """
 
     name: str
@@ -51,6 +54,7 @@ class Findable(NamedTuple):
     date: bool = True
     clock: bool = True
     zone: str = ZONE
+    behind: str = ""
 
     @property
     def outline(self) -> str:
@@ -146,6 +150,12 @@ FINDABLE = (
     *_numeric("points", r"\.", "."),
     *_numeric("dashes", "-", "-"),
     Findable("two-digit year, compact", f"[0-9]{{6}} {_T}{_POINT}", "%y%m%d %H:%M:%S"),
+    *(
+        Findable(f"two-digit year, {between}", f"[0-9]{{2}}{_MD}{sign}{_HMS}{_POINT}", f"%y%m%d{sign}%H%M%S")
+        for sign, between in (("-", "dash"), ("_", "underscore"), ("T", "T"), (" ", "both compact"))
+    ),
+    Findable("month and day, compact", f"{_MD} {_T}{_POINT}", "%m%d %H:%M:%S", behind=_LETTER),
+    Findable("compact, with its fraction", f"{_CENTURY}{_MD}{_HMS}[0-9]{{2,6}}", "%Y%m%d%H%M%S%f"),
     Findable("compact", r"(?:19|20)[0-9]{12}(?:[.,][0-9]{1,9})?(?:Z\b|[+-][0-9]{4})?", "%Y%m%d%H%M%S"),
     Findable("epoch, seconds", "1[0-9]{9}(?:\\.[0-9]{1,9})?", "epoch"),
     Findable("epoch, milliseconds", "1[0-9]{12}(?:\\.[0-9]{1,9})?", "epoch_ms"),
@@ -187,10 +197,16 @@ _MINUTES = "[0-5][0-9]"
 CLOCKS = (
     Findable("time of day", f"{_T}{FRACTION}", "%H:%M:%S", date=False),
     Findable("time of day, minutes", f"[0-2]?[0-9]:{_MINUTES}", "%H:%M", date=False),
-    Findable("time of day, points", rf"[0-2]?[0-9]\.{_MINUTES}\.{_MINUTES}(?:,[0-9]{{1,9}})?", "%H.%M.%S", date=False),
+    Findable("time of day, points", rf"[0-2]?[0-9]\.{_MINUTES}\.{_MINUTES}{_POINT}", "%H.%M.%S", date=False),
     Findable("time of day, letters", f"[0-2]?[0-9]h{_MINUTES}m{_MINUTES}s", "%Hh%Mm%Ss", date=False),
-    Findable("time of day, dashes", f"[0-2][0-9]-{_MINUTES}-{_MINUTES}", "%H-%M-%S", date=False),
-    Findable("time of day, compact", rf"[0-2][0-9]{_MINUTES}{_MINUTES}", "%H%M%S", date=False),
+    Findable("time of day, dashes", f"[0-2][0-9]-{_MINUTES}-{_MINUTES}{_POINT}", "%H-%M-%S", date=False),
+    Findable("time of day, compact", f"{_HMS}{_POINT}", "%H%M%S", date=False),
+    Findable(
+        "time of day, compact, with its fraction",
+        f"{_HMS}[0-9]{{2,6}}",
+        "%H%M%S%f",
+        date=False,
+    ),
 )
 """Times of day that are stamps only behind a date."""
 

@@ -27,6 +27,7 @@ from kinglet.timestamps.known_forms import (
 _BEFORE = (
     r"(?:(?<![0-9A-Za-z.:/-])|(?<=[\"'\])}]:)|(?<=[A-Za-z_]:)(?=[0-9]{4}-[0-9]{2}-|1[0-9]{9})"
     r"|(?<=[0-9]T)(?=[0-9]{1,2}:[0-9]{2}:[0-9]{2})"
+    r"|(?<=(?<![0-9A-Za-z.:/-])(?-i:[A-Z]))(?=[0-9]{4}[ 0-9])"  # the letter of a level
     rf"|{COLOURED})"
 )
 _ALL = (*FINDABLE, *DATES)
@@ -39,7 +40,7 @@ _BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| -
 @functools.cache
 def _any() -> re.Pattern[str]:
     """All forms, one group each; compiled where it is first needed, for that takes its time."""
-    forms = "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(_ALL))
+    forms = "|".join(f"(?P<f{i}>{item.behind}{item.shape})" for i, item in enumerate(_ALL))
     return re.compile(rf"{_BEFORE}(?:{forms})(?![0-9])", re.IGNORECASE)
 
 
