@@ -125,7 +125,8 @@ DATES = (
 )  # fmt: skip
 CLOCKS = (
     "%H:%M:%S", "%H.%M.%S", "%H%M%S", "%I:%M:%S %p", "%H:%M", "%H:%M:%S.%f", "%H:%M:%S,%f", "%I:%M %p", "%I:%M:%S%p",
-    "%Hh%Mm%Ss", "%H-%M-%S", "%I:%M:%S p.m.", "%H.%M.%S.%f", "%H-%M-%S.%f", "%H%M%S.%f", "%H%M%S,%f", "%H%M%S%f", "%H:%M:%S UTC", "%H:%M:%S +0200", "%H:%M:%SZ",
+    "%Hh%Mm%Ss", "%H-%M-%S", "%I:%M:%S p.m.",
+    "%H.%M.%S.%f", "%H-%M-%S.%f", "%H%M%S.%f", "%H%M%S,%f", "%H%M%S%f", "%H:%M:%S UTC", "%H:%M:%S +0200", "%H:%M:%SZ",
 )  # fmt: skip
 BETWEEN = ("  ", ", ", "T", "-", "_", " - ", "/", ":", " at ", "|", ";", "\t", ".", "@")
 
