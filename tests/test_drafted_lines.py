@@ -425,6 +425,49 @@ class Messages(unittest.TestCase):
         )
         self.assertEqual(truth, [(event["user"], event["src_ip"], event["src_port"]) for event in events])
 
+    def test_what_varies_throughout_is_one_text(self) -> None:
+        chance = random.Random(3)
+        words = [
+            chance.choice(["berth", "the tide", "'low water'", "7", "is ready", "/srv/m", "quay-7"]) for _ in range(400)
+        ]
+        for seed in range(6):
+            chance = random.Random(seed)
+            said = [" ".join(chance.sample(words, chance.randint(1, 7))) for _ in range(60)]
+            draft, events = events_of(f"{clock(i)} [gate.c:{i}:open] 0-gate: {text}" for i, text in enumerate(said))
+            for message in draft.messages:
+                bare = r"\[\[[^A-Za-z\[\]]*(?:\{[^{}]*\}[^A-Za-z\[\]]*)+\]\]"
+                self.assertNotRegex(message.pattern, rf"(?:{bare}(?:[^\[\]{{}}A-Za-z]|\{{[^{{}}]*\}})*){{3}}")
+            self.assertEqual({"complete"}, {event["state"] for event in events})
+
+    def test_flags_in_brackets_are_one_value(self) -> None:
+        flags = ("S", "S.", "P.", ".", "R.")
+        lines = [
+            f"{clock(i)} 192.0.2.{i}.{4000 + i} > 192.0.2.1.443: Flags [{flags[i % 5]}], length {i}" for i in range(60)
+        ]
+        self.assertEqual([flags[i % 5] for i in range(60)], [event["flags"] for event in events_of(lines)[1]])
+
+    def test_stamps_behind_signs_and_in_rows_of_numbers(self) -> None:
+        moments = [START + timedelta(seconds=97 * i, microseconds=1000 * i) for i in range(40)]
+        for front, form, fields in (
+            ("<{level}>", "%Y-%m-%d %H:%M:%S.%f", ["level"]),
+            ("[{level}]", "%Y-%m-%dT%H:%M:%S.%f", ["level"]),
+            (" {pid}:", "%Y%m%d:%H%M%S.%f", ["number"]),
+            ("{pid}:", "%Y%m%d-%H%M%S.%f", ["number"]),
+        ):
+            heads = [{"level": "WXE"[i % 3], "pid": 2700 + i % 5} for i in range(40)]
+            lines = [
+                f"{front.format(**head)}{t:{form}} gate {t:%S} opened" for head, t in zip(heads, moments, strict=True)
+            ]
+            with self.subTest(front=front, form=form):
+                # one line without a head, at the start, is not what the others are read by
+                draft, events = events_of(["Failed to set up the gate", *lines])
+                self.assertEqual(moments, [event["time"] for event in events[1:]], draft.text)
+                self.assertEqual(
+                    [str(head["level" if fields == ["level"] else "pid"]) for head in heads],
+                    [str(event[fields[0]]) for event in events[1:]],
+                )
+                self.assertEqual({"complete"}, {event["state"] for event in events[1:]})
+
     def test_a_port_may_stand_behind_a_point(self) -> None:
         truth = [(f"192.0.2.{i + 1}", 40_000 + 97 * i, "198.51.100.7", 443) for i in range(60)]
         draft, events = events_of(

@@ -121,7 +121,7 @@ DATES = (
     "%Y-%m-%d", "%d/%m/%Y", "%d.%m.%y", "%Y%m%d", "%d %b %Y", "%b %d, %Y", "%A, %B %d, %Y", "%d%b%Y", "%Y-%b-%d",
     "%Y/%m/%d", "%Y.%m.%d", "%d.%m.%Y", "%d-%m-%Y", "%d-%m-%y", "%d/%m/%y", "%d-%b-%Y", "%d/%b/%Y", "%d.%b.%Y",
     "%d %b %y", "%d-%b-%y", "%b %d %Y", "%B %d, %Y", "%d %B %Y", "%a %d %b %Y", "%a, %d %b %Y", "%A %d %B %Y",
-    "%a %b %d %Y", "%Y %b %d", "%Y/%b/%d", "%b-%d-%Y", "%b/%d/%Y", "%d. %B %Y",
+    "%a %b %d %Y", "%Y %b %d", "%Y/%b/%d", "%b-%d-%Y", "%b/%d/%Y", "%d. %B %Y", "%G-W%V-%u", "%d. %m. %Y",
 )  # fmt: skip
 CLOCKS = (
     "%H:%M:%S", "%H.%M.%S", "%H%M%S", "%I:%M:%S %p", "%H:%M", "%H:%M:%S.%f", "%H:%M:%S,%f", "%I:%M %p", "%I:%M:%S%p",
@@ -350,11 +350,45 @@ class Tables(unittest.TestCase):
         for text in ("20261120080015497", "20261120-080015497", "20261120080015497000", "2026112008001549700"):
             (stamp,) = stamps(text)
             self.assertEqual(moment, of(text, fmt=format_of(stamp.form, text)).time.item())
+        for text, form in (
+            ("261120;08:00:15.497", "%y%m%d;%H:%M:%S.%f"),
+            ("261120T08:00:15", "%y%m%dT%H:%M:%S"),
+            ("2026-W47-5 08:00:15,497", "%G-W%V-%u %H:%M:%S,%f"),
+            ("08.00.15 - 20 Nov 2026", "%H.%M.%S - %d %b %Y"),
+            ("08:00:15.497 Fri, 20 Nov 2026", "%H:%M:%S.%f %a, %d %b %Y"),
+            ("08:00 AM 2026 Nov 20", "%I:%M %p %Y %b %d"),
+            ("08:00 20/11/2026", "%H:%M %d/%m/%Y"),
+            ("20.11. 08:00:15", "%d.%m. %H:%M:%S"),
+            ("20/11  08:00:15,497", "%d/%m %H:%M:%S,%f"),
+            ("2026/11/20 080015-0330", "%Y/%m/%d %H%M%S%z"),
+            ("20261120-040015-04", "%Y%m%d-%H%M%S%z"),
+            ("2026-Nov-20 08:00 AM-05", "%Y-%b-%d %I:%M %p%z"),
+            ("2026-11-20 09:00:15.497 [CET]", "%Y-%m-%d %H:%M[[:%S.%f]] [%Z]"),
+            ("20 Nov 2026 08:00:15 [+00:00]", "%d %b %Y %H:%M:%S [%z]"),
+        ):
+            (stamp,) = stamps(f"a {text} gate")
+            self.assertEqual((text, form), (f"a {text}"[stamp.start : stamp.end], format_of(stamp.form, text)))
+            wanted = moment.replace(
+                hour=11 if "-0330" in text else 13 if text.endswith("-05") else 8,
+                minute=30 if "-0330" in text else 0,
+                second=15 if "15" in text else 0,
+                microsecond=497000 if "497" in text else 0,
+            )
+            self.assertEqual(wanted, of(text, fmt=form, at=moment).time.item(), text)
         # numbers beside a time of day, and names of numbers and letters, are no dates
         for text in ("pid 1120 08:00:15", "1120 08:00:15", "AB1120 08:00:15", "I1320 08:00:15", "x1120 08:00:15"):
             (stamp,) = stamps(text)
             self.assertEqual("%H:%M:%S", stamp.form.format, text)
-        for text in ("E4101", "A20261120", "W261120", "131320-080015", "201120-250000", "P1120 8 gates"):
+        for text in (
+            "E4101",
+            "A20261120",
+            "W261120",
+            "131320-080015",
+            "201120-250000",
+            "P1120 8 gates",
+            "pid 101010 20 gates",
+            "gate 3/4, 261120; 8 open",
+        ):
             self.assertEqual([], stamps(text), text)
 
     def test_years_of_two_digits_turn_at_the_pivot(self) -> None:

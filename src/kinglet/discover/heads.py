@@ -95,7 +95,10 @@ def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:
     words = before.split()
     glue = words.pop() if before and not before[-1].isspace() else ""
     kept = tuple(word if word != "-" and (is_label(word) or not re.search(r"[^\W_]", word)) else None for word in words)
-    open_glue = None if glue[-1:] in (":", "=") else _token_regex(glue)  # a label is what it is
+    is_fixed = glue[-1:] in (":", "=") and not glue[:-1].isdigit()  # a label is what it is
+    open_glue = None if is_fixed else _token_regex(glue)
+    if open_glue is None and not is_fixed and any(map(str.isdigit, glue)):
+        open_glue = r"\S*"  # of many parts, of which some are numbers that differ
     of_address = len(words) > 1 and _ADDRESS.fullmatch(words[0]) is not None
     return _Head(outline, before[:1].isspace(), kept, open_glue or escaped(glue), of_address), words
 

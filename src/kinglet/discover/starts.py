@@ -18,6 +18,7 @@ from kinglet.timestamps.stamps_in_text import stamps
 
 _FEW = 0.005
 _PROBE = 500
+_LABEL_WORDS = 3  # that a label of a block may have
 _CLOSING = 2  # signs that may stand behind a stamp that a line ends with
 _LONGEST_WORD = 60
 _END = 300  # characters at an end of a line in which a stamp and its zone have room
@@ -138,7 +139,8 @@ def _ends_in_stamp(line: str) -> bool:
     if len(line) == len(end) and found[-1].start == 0:
         return False
     before = end[: found[-1].start].rstrip("\"' ")
-    return len(end.rstrip()) - found[-1].end <= _CLOSING and before[-1:] not in (":", "=")
+    is_labelled = before[-1:] in (":", "=") and len(before.split()) <= _LABEL_WORDS
+    return len(end.rstrip()) - found[-1].end <= _CLOSING and not is_labelled
 
 
 def _framed_first(all_: list[Boundary], lines: pl.Series, filled: pl.Series) -> list[Boundary]:
@@ -176,7 +178,7 @@ def _lines_over_pages(all_: list[Boundary], written: pl.Series, stamped: Heads) 
     count, share = int(heads.sum()), float(heads.mean() or 0)  # type: ignore[arg-type]
     return [
         replace(way, explained=min(way.explained, 1 - share), wrong=f"{percent(share)} of lines begin with a stamp")
-        if share >= _MOST and not {"line", "start", "indent"} & {*way.events} and count >= _PAGE * way.count
+        if share >= _MOST and not {"line", "start"} & {*way.events} and count >= _PAGE * way.count
         else way
         for way in all_
     ]

@@ -48,10 +48,16 @@ _OF_OTHERS = re.compile(
 _OF_EVENT = re.compile("(?:generat|event|occur|happen|origin|device|log)")
 _DATE_BEFORE = (
     r"([0-9]{1,4}(?:st|nd|rd|th)?[ ./-]{1,2}(?:[^\W\d_]{3,}|[0-9]{1,2})[ ./-]{1,2}[0-9]{2,4}"
-    r"|\b[A-Z]?(?:0[1-9]|1[0-2])(?:0[1-9]|[12][0-9]|3[01]))[^0-9A-Za-z]{0,3}$"
+    r"|\b[A-Z]?(?:[0-9]{2})?(?:0[1-9]|1[0-2])[/-]?(?:0[1-9]|[12][0-9]|3[01])|\b[0-9]{1,2}\.[0-9]{1,2}\.)"
+    r"(?:[^0-9A-Za-z]{0,3}| at )$"
 )
 _YEAR_BEFORE = r"([^\s\[(]*(?:(?:19|20)[0-9]{2}|[\p{Nd}&&[^0-9]]{4}).{0,14})$"
-_YEAR_BEHIND = r"^ ?((?:19|20)[0-9]{2})(?:[^0-9]|$)"
+_YEAR_BEHIND = r"^[ /|;,@_-]{0,2}((?:19|20)[0-9]{2})(?:[^0-9]|$)"
+_DAY = "(?:0?[1-9]|[12][0-9]|3[01])"
+_DATE_BEHIND = (
+    rf"^[^0-9A-Za-z]{{0,3}}T?({_DAY}[./-]{_DAY}(?:[./-](?:[0-9]{{2}}|[0-9]{{4}})|\.)"
+    r"|(?:[0-9]{2}(?:0[1-9]|1[0-2])|(?:0[1-9]|1[0-2])[/-])(?:0[1-9]|[12][0-9]|3[01]))(?:[^0-9A-Za-z./-]|$)"
+)
 _SHORT = 60  # characters of a line that has little but a date
 _NEAR = 40  # characters within which a text that all events begin with is taken for the place
 
@@ -247,12 +253,13 @@ def _described(
 
 def _date_before(place: TextPlace, whole: pl.Series) -> str:
     """What is said where a date seems to stand before times of day, in a form that is not read."""
-    around = whole.str.extract_groups(f"(?is)(.{{0,40}}?){place.form.shape}(.{{0,8}})").struct.unnest()
+    around = whole.str.extract_groups(f"(?is)(.{{0,40}}?){place.form.shape}(.{{0,14}})").struct.unnest()
     before, behind = around.to_series(0), around.to_series(1)
     for where, dates in (
         ("before", before.str.extract(_DATE_BEFORE)),
         ("before", before.str.extract(_YEAR_BEFORE)),
         ("behind", behind.str.extract(_YEAR_BEHIND)),
+        ("behind", behind.str.extract(_DATE_BEHIND)),
     ):
         if dates.null_count() <= 0.5 * len(dates):
             shown = f"what stands {where} the time of day, such as `{dates.drop_nulls()[0].strip()}`"

@@ -163,11 +163,12 @@ def report(work: Work, events: pl.DataFrame) -> Draft:
 
 def _stamps_missed(work: Work, events: pl.DataFrame, numbers: pl.Series) -> Doubt | None:
     """What is to be said of stamps that are not read as they were found, or give no time."""
-    slot = field_of(work.shape.time.get("from", "")) if work.shape.time is not None else ""
-    if work.stamp_texts is None or slot not in events.columns:
+    if work.stamp_texts is None or work.shape.time is None:
         return None
     found = work.stamp_texts.is_not_null() & events["variant"].is_not_null()
-    other = (events[slot] != work.stamp_texts).fill_null(True) | events["time"].is_null()
+    other = events["time"].is_null()
+    if (slot := field_of(work.shape.time.get("from", ""))) in events.columns:
+        other |= (events[slot] != work.stamp_texts).fill_null(True)
     rows = (found & other).arg_true()
     if not len(rows):
         return None

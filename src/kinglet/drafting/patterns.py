@@ -322,7 +322,8 @@ def slot_type(part: Varying, before: str, *, last: bool, of_address: bool = Fals
         found = "word"
     if found in ("int", "port") and not all(_is_number(text) for text in counts):
         found = "word"
-    of_port = (before in (":", ".") and of_address) or _OF_PORT.search(before) is not None
+    behind_address = before in (":", ".") and of_address and max(map(len, counts), default=0) > 1
+    of_port = behind_address or _OF_PORT.search(before) is not None  # of one digit it is a count
     if found == "int" and of_port and all(0 <= int(text) <= 65535 for text in counts):
         found = "port"
     elif found == "port" and not of_port:

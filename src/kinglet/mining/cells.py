@@ -38,6 +38,7 @@ _PIECES = (  # amounts, colours, bytes, blanks, keys, signs that open or part, a
     r"(?P<s4>(?<=^<[0-9])>|(?<=^<[0-9]{2})>|(?<=^<[0-9]{3})>)",
     r"(?P<y>(?<=\[)(?P<label>[A-Z]\w+: )(?P<said>[^\s\[\]]+(?: [^\s\[\]]+)+)(?=\]))",
     rf"(?P<x>(?<!\w)(?:{_BYTES.format(2)}|(?=[0-9 ]*[A-Fa-f]){_BYTES.format(4)})(?!\w))",
+    r"(?P<i5>(?<=\[)[A-Za-z]{0,6}\.(?=\]))",  # flags, of which a point is one
     r"(?P<b>[ \t]+)",
     r"(?P<k>(?<![^\s,;|&(\[{<])(?!(?:[0-9A-Fa-f]{0,4}:){2})(?:[^\W\d][\w.-]*=|[^\W\d_]{2,}:(?=[0-9\"'\[(]))(?!=))",
     r"(?P<s3>[(\[{<|;\n\"]|'(?!\w))",
@@ -109,13 +110,15 @@ def is_word(key: str) -> bool:
 def _regex(stamps: tuple[str, ...]) -> re.Pattern[str]:
     lone = r"(?<![\w.:/-])"
     letter = f"(?:{lone}(?=[A-Z][0-9]{{4}}))[A-Z]"  # of a level, as some programs have it directly before the stamp
-    before, behind = rf"(?:{lone}|(?<={letter})|{COLOURED})", "(?![0-9A-Za-z_]|:[0-9A-Fa-f])"
+    digits = "(?<=[0-9A-Za-z]:)(?=(?:19|20)[0-9]{6}[:T_-]?[0-9])"  # in a row of numbers
+    before, behind = rf"(?:{lone}|(?<={letter})|{digits}|{COLOURED})", "(?![0-9A-Za-z_]|:[0-9A-Fa-f])"
     stamp = f"(?i:{'|'.join(stamps)}){behind}"
     # signs directly before a stamp are no part of it, nor of a word
     parts = (
         [
             f"(?P<t>{before}{stamp})",
             f"(?P<c0>{letter}(?={stamp}))",
+            rf"(?P<c1>[^\s|;\"\x1b'(\[{{<]{{1,40}}?[>)\]}}:](?:(?<!:)|{digits})(?={stamp}))",
             rf"(?P<s0>[^\w\s.:/|;,()\[\]{{}}<>\"'-]+(?=[(\[{{<\"']?{stamp}))",
         ]
         if stamps

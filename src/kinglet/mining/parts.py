@@ -77,7 +77,18 @@ def is_patchwork(parts: Sequence[Part]) -> bool:
     """
     loose = sum(isinstance(part, Maybe) and _is_loose(part) for part in parts)
     beside = any(_is_open(one) and _is_open(other) for one, other in itertools.pairwise(parts))
-    return loose >= _LOOSE or beside
+    bare = most = 0  # parts that only some have, without a word, one behind the other
+    for part in parts:
+        if isinstance(part, Maybe):
+            bare += not _has_word(part.parts)
+        elif isinstance(part, Literal) and _has_word([part]):
+            bare = 0
+        most = max(most, bare)
+    return loose >= _LOOSE or beside or most >= _LOOSE
+
+
+def _has_word(parts: Sequence[Literal | Varying]) -> bool:
+    return any(isinstance(item, Literal) and any(map(str.isalpha, item.text)) for item in parts)
 
 
 def _is_loose(part: Maybe) -> bool:

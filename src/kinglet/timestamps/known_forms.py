@@ -33,6 +33,9 @@ _ISO_CLOCK = f"[T ][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}{_POINT})?(?: ?{OFFSET})?"
 ZONE = f"(?: ?{OFFSET}| {_NAME})?"
 _CENTURY = "(?:19|20)[0-9]{2}"
 _HMS = "(?:[01][0-9]|2[0-3])[0-5][0-9][0-5][0-9]"
+_OF_31, _OF_12 = "(?:0?[1-9]|[12][0-9]|3[01])", "(?:0?[1-9]|1[0-2])"
+_DAY_AND_MONTH = rf"(?:{_OF_31}\.{_OF_12}|{_OF_12}\.{_OF_31})"
+_WEEK_DATE = "[0-9]{4}-W[0-5][0-9]-[1-7]"
 _MD = "(?:0[1-9]|1[0-2])(?:0[1-9]|[12][0-9]|3[01])"
 _LETTER = "(?<=(?-i:[A-Z]))"
 _BASIC = f"[0-9]{{4}}(?:[0-9]{{2}}{_POINT})?{OFFSET}?"
@@ -44,7 +47,8 @@ class Findable(NamedTuple):
     name: what it is called where it is shown. shape: its regex. format: how a parser reads it, in
     the words of its `format` key, or nothing where it cannot be read by itself. swapped: the same
     with day and month the other way. date, clock: whether it has them. zone: the end of the shape, where it is one that
-    a zone may have. behind: a look-behind: right behind what it stands only.
+    a zone may have. behind, before: a look-behind and a look-ahead: what it
+    has to stand between, where a text is searched.
     """
 
     name: str
@@ -55,6 +59,7 @@ class Findable(NamedTuple):
     clock: bool = True
     zone: str = ZONE
     behind: str = ""
+    before: str = ""
 
     @property
     def outline(self) -> str:
@@ -100,7 +105,7 @@ FINDABLE = (
     Findable("ISO 8601 with a colon before the fraction", f"{_ISO_DATE}[T ]{_T}:[0-9]{{1,9}}", "%Y-%m-%d %H:%M:%S"),
     Findable("ISO 8601", f"{_ISO_DATE}{_ISO_CLOCK}", "iso8601"),
     Findable("ISO 8601, several blanks", f"{_ISO_DATE} {{2,}}{_T}{_POINT}", "%Y-%m-%d %H:%M:%S"),
-    Findable("ISO 8601 week date", f"[0-9]{{4}}-W[0-5][0-9]-[1-7](?:{_ISO_CLOCK})?", "iso8601"),
+    Findable("ISO 8601 week date", f"{_WEEK_DATE}T{_ISO_CLOCK.removeprefix('[T ]')}", "iso8601"),
     Findable("ISO 8601 ordinal date", f"[0-9]{{4}}-[0-3][0-9]{{2}}{_ISO_CLOCK}", "iso8601"),
     Findable("ISO 8601 basic", f"(?:19|20)[0-9]{{6}}T{_BASIC}", "iso8601"),
     Findable("ISO 8601 basic week date", f"(?:19|20)[0-9]{{2}}W[0-5][0-9][1-7]T{_BASIC}", "iso8601"),
@@ -162,7 +167,10 @@ FINDABLE = (
     Findable("epoch, microseconds", "1[0-9]{15}", "epoch_us"),
     Findable("epoch, nanoseconds", "1[0-9]{18}", "epoch_ns"),
     Findable("date", _ISO_DATE, "iso8601", clock=False),
-    Findable("month-day, no year", f"[01][0-9]-[0-3][0-9] {_T}{_POINT}", "%m-%d %H:%M:%S"),
+    Findable("week date", _WEEK_DATE, "%G-W%V-%u", clock=False),
+    Findable("slashes, no year", f"[0-3][0-9]/[0-3][0-9] {{1,3}}{_T}{_POINT}", "%d/%m %H:%M:%S", "%m/%d %H:%M:%S"),
+    Findable("points, no year", rf"{_D}\.{_D}\. {_T}{_POINT}", "%d.%m. %H:%M:%S"),
+    Findable("month-day, no year", f"[01][0-9]-[0-3][0-9] {{1,3}}{_T}{_POINT}", "%m-%d %H:%M:%S"),
     Findable("date, slashes", f"{_D}/{_D}/[0-9]{{4}}", "%d/%m/%Y", "%m/%d/%Y", clock=False),
     Findable("time of day, 12 hours", f"{_T}{FRACTION}{HALF}", "%I:%M:%S %p", date=False),
     Findable("time of day", f"{_T}{FRACTION}", "%H:%M:%S", date=False),
@@ -182,9 +190,13 @@ DATES = (
     Findable("year and day of it", rf"{_CENTURY}\.[0-3][0-9]{{2}}", "%Y.%j", clock=False),
     Findable("year and day of it", f"{_CENTURY}/[0-3][0-9]{{2}}", "%Y/%j", clock=False),
     Findable("date, points", rf"{_D}\.{_D}\.[0-9]{{4}}", "%d.%m.%Y", "%m.%d.%Y", clock=False),
+    Findable("date, points and blanks", rf"{_D}\. {_D}\. [0-9]{{4}}", "%d. %m. %Y", clock=False),
+    Findable(
+        "date, two-digit year, compact", f"[0-9]{{2}}{_MD}", "%y%m%d", clock=False, before=f"(?=[-_/;,|@T][ ]?{_HM})"
+    ),
     Findable("date, dashes", f"{_D}-{_D}-[0-9]{{4}}", "%d-%m-%Y", "%m-%d-%Y", clock=False),
     Findable("date, slashes, two-digit year", f"{_D}/{_D}/[0-9]{{2}}", "%d/%m/%y", "%m/%d/%y", clock=False),
-    Findable("date, points, two-digit year", rf"{_D}\.{_D}\.[0-9]{{2}}", "%d.%m.%y", "%m.%d.%y", clock=False),
+    Findable("date, points, two-digit year", rf"{_DAY_AND_MONTH}\.[0-9]{{2}}", "%d.%m.%y", "%m.%d.%y", clock=False),
     Findable("date, dashes, two-digit year", f"{_D}-{_D}-[0-9]{{2}}", "%d-%m-%y", "%m-%d-%y", clock=False),
     Findable("day month name year", rf"{_D}\. {_MONTH} [0-9]{{4}}", "%d. %b %Y", clock=False),
     Findable("month name day year", f"{_MONTH} [ 0-9]?[0-9],? [0-9]{{4}}", "%b %e %Y", clock=False),
@@ -212,5 +224,6 @@ CLOCKS = (
 
 COLOURED = r"(?<=\x1b\[[0-9]m)|(?<=\x1b\[[0-9]{2}m)|(?<=\x1b\[[0-9];[0-9]{2}m)"
 """Right behind a sequence that colours what follows (ECMA-48, select graphic rendition)."""
-ZONE_IN_BRACKETS = rf" \((?:{_NAME}|[+-][0-9]{{2}}:?[0-9]{{2}})\)"
-ZONE_BEHIND = rf"(?: ?(?:Z\b|[+-][0-9]{{2}}:?[0-9]{{2}}\b)| {_NAME})"
+_IN_BRACKETS = f"(?:{_NAME}|[+-][0-9]{{2}}:?[0-9]{{2}})"
+ZONE_IN_BRACKETS = rf" (?:\({_IN_BRACKETS}\)|\[{_IN_BRACKETS}\])"
+ZONE_BEHIND = rf"(?: ?(?:Z\b|[+-][0-9]{{2}}:?[0-9]{{2}}\b)|[+-][0-9]{{2}}\b| {_NAME})"

@@ -26,8 +26,9 @@ from kinglet.timestamps.known_forms import (
 # behind a colon it is part of a clock or an address, but for one behind a key
 _BEFORE = (
     r"(?:(?<![0-9A-Za-z.:/-])|(?<=[\"'\])}]:)|(?<=[A-Za-z_]:)(?=[0-9]{4}-[0-9]{2}-|1[0-9]{9})"
+    r"|(?<=:)(?=(?:19|20)[0-9]{6}[:T_-][0-9]{6}(?![0-9]{3}))"
     r"|(?<=[0-9]T)(?=[0-9]{1,2}:[0-9]{2}:[0-9]{2})"
-    r"|(?<=(?<![0-9A-Za-z.:/-])(?-i:[A-Z]))(?=[0-9]{4}[ 0-9])"  # the letter of a level
+    r"|(?<=(?<![0-9A-Za-z.:/-])(?-i:[A-Z]))(?=[0-9]{4}[ 0-9/.-])"  # the letter of a level
     rf"|{COLOURED})"
 )
 _ALL = (*FINDABLE, *DATES)
@@ -40,7 +41,7 @@ _BETWEEN = re.compile(r"(?=.)[\"'\])}]?[ \t]{0,4}[|;,/@]?[ \t]{0,4}[\"'\[({]?| -
 @functools.cache
 def _any() -> re.Pattern[str]:
     """All forms, one group each; compiled where it is first needed, for that takes its time."""
-    forms = "|".join(f"(?P<f{i}>{item.behind}{item.shape})" for i, item in enumerate(_ALL))
+    forms = "|".join(f"(?P<f{i}>{item.behind}{item.shape}{item.before})" for i, item in enumerate(_ALL))
     return re.compile(rf"{_BEFORE}(?:{forms})(?![0-9])", re.IGNORECASE)
 
 
@@ -64,7 +65,7 @@ def stamps(text: str) -> list[Stamp]:
         if whole is not None:
             found[-1] = whole
         else:
-            found.append(_with_clock(text, stamp))
+            found.append(_with_clock(text, stamp, found[-1].end if found else 0))
     return [_with_zone(text, _with_half(text, stamp)) for stamp in found if stamp.form not in DATES]
 
 
@@ -74,19 +75,43 @@ def has_date(text: str) -> bool:
     return any(form.date and not form.clock and re.search("%[Yy]|iso", form.format) for form in found)
 
 
+_OFFSET = "[0-9]{2}(?::?[0-9]{2})?(?![0-9A-Za-z.:-])"
+_REACH = 40  # characters before a date in which its time of day has room
+
+
 @functools.cache
 def _clocks() -> re.Pattern[str]:
     forms = "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(CLOCKS))
-    return re.compile(rf"(?P<between>{_BETWEEN.pattern}|[:./-])(?:{forms})(?![.:-]?[0-9])", re.IGNORECASE)
+    return re.compile(
+        rf"(?P<between>{_BETWEEN.pattern}|[:./-])(?:{forms})(?![.:]?[0-9]|-(?!{_OFFSET})[0-9])", re.IGNORECASE
+    )
 
 
-def _with_clock(text: str, stamp: Stamp) -> Stamp:
-    """A date with the time of day behind it, which may look like something else where it stands alone."""
-    match = _clocks().match(text, stamp.end) if stamp.form.date and not stamp.form.clock else None
-    if match is None or match.lastgroup is None:
+@functools.cache
+def _clocks_before() -> re.Pattern[str]:
+    # digits alone may be any number, unless a date stands before them
+    forms = "|".join(f"(?P<f{i}>{item.shape})" for i, item in enumerate(CLOCKS) if "compact" not in item.name)
+    return re.compile(rf"{_BEFORE}(?:{forms})(?:{HALF})?(?:{_BETWEEN.pattern})$", re.IGNORECASE)
+
+
+def _with_clock(text: str, stamp: Stamp, start: int) -> Stamp:
+    """A date with the time of day beside it, which may look like something else where it stands alone.
+
+    start: where the text begins that is of no other stamp.
+    """
+    if not stamp.form.date or stamp.form.clock:
         return stamp
-    clock = CLOCKS[int(match.lastgroup[1:])]
-    return _one(text, stamp, Stamp(clock, match.end("between"), match.end())) or stamp
+    if (match := _clocks().match(text, stamp.end)) is not None and match.lastgroup is not None:
+        clock = CLOCKS[int(match.lastgroup[1:])]
+        return _one(text, stamp, Stamp(clock, match.end("between"), match.end())) or stamp
+    before = _clocks_before().search(text, max(start, stamp.start - _REACH), stamp.start)
+    if before is None:
+        return stamp
+    name = next(name for name, found in before.groupdict().items() if found is not None)
+    clock, end = CLOCKS[int(name[1:])], before.end(name)
+    if (half := _HALF_BEHIND.match(text, end)) is not None:
+        clock, end = _of_half(clock), half.end()
+    return _one(text, Stamp(clock, before.start(), end), stamp) or stamp
 
 
 _HALF_BEHIND = re.compile(HALF)
@@ -99,7 +124,7 @@ def _with_half(text: str, stamp: Stamp) -> Stamp:
 
 
 _IN_BRACKETS = re.compile(ZONE_IN_BRACKETS, re.IGNORECASE)
-_ZONE_BEHIND = re.compile(ZONE_BEHIND, re.IGNORECASE)
+_ZONE_BEHIND = re.compile(rf"{ZONE_BEHIND}(?![:.-]?[0-9])", re.IGNORECASE)
 
 
 def _with_zone(text: str, stamp: Stamp) -> Stamp:
@@ -186,7 +211,7 @@ def format_of(form: Findable, example: str, *, swapped: bool = False) -> str:
     """The format of a stamp of this form as a parser file has it: with its fraction, its zone, its long names."""
     text = form.swapped if swapped else form.format
     for code, sign in (
-        (r"%a", re.match("[A-Za-z]+,", example)),
+        (r"%a", re.search(r"(?i)\b(?:mon|tue|wed|thu|fri|sat|sun)[a-z]*,", example)),
         ("%b %[de]", re.search(r"[A-Za-z]\.?[ \t]*[0-9]{1,2},[ \t]*[0-9]{4}", example)),
     ):
         text = re.sub(rf"({code}),? ", rf"\1{',' if sign else ''} ", text, count=1)
@@ -210,9 +235,19 @@ def _variants(text: str) -> Iterator[str]:
     zones = (
         ("",)
         if "%Z" in text
-        else ("", " %z", "%z", " %Z", " (%Z)", " (%z)", *(f"{sign}%z" for sign in "|;," if sign in text))
+        else (
+            "",
+            " %z",
+            "%z",
+            " %Z",
+            " (%Z)",
+            " (%z)",
+            " [%Z]",
+            " [%z]",
+            *(f"{sign}%z" for sign in "|;," if sign in text),
+        )
     )
-    fractions = ("", ".%f", ",%f", ":%f") if "%S" in text else ("",)
+    fractions = ("", ".%f", ",%f", ":%f") if re.search("%S(?!%f)", text) else ("",)
     halves = (" %p", "%p") if "%p" in text else ("",)
     befores = (" ", ", ", ": ", ":", "T", "-")
     months = ("%b", "%B") if "%b" in text else ("",)
