@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import re
 import shlex
 import shutil
@@ -12,6 +13,7 @@ import subprocess
 import sys
 import time
 import unittest
+from dataclasses import astuple
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +23,7 @@ from kinglet.drafting.leftovers import leftovers
 from kinglet.insight.finding import spread
 from kinglet.insight.pieces import in_words, pieces
 from kinglet.insight.rounds import Rounds
+from kinglet.insight.similar_keys import similar_keys
 from kinglet.insight.values import values_of
 from tests.helpers import PATIENCE, ROOT, InFolder, kinglet
 
@@ -118,6 +121,53 @@ class Values(Tried):
         self.assertIn("user  text, in 20 of 20 events, 1 different", called.out)
         self.assertIn("20  m.okoro  line 1, 4, 7, …", called.out)
         self.assertIn("raw events  1 of 20 with m.okoro", called.out)
+
+
+class CalledOtherwise(InFolder):
+    def test_keys_that_are_there_under_nearly_the_same_name(self) -> None:
+        chance = random.Random(11)
+        ways = (str.upper, str.title, lambda key: key.replace("_", "-"), lambda key: key, lambda key: f"x{key}")
+        for form, write in (
+            ("json", json.dumps),
+            ("pairs", lambda keys: " ".join(f"{key}={value}" for key, value in keys.items())),
+            ("block", lambda keys: "\n".join(f"{key}: {value}" for key, value in keys.items())),
+        ):
+            for _ in range(12):
+                called = {key: chance.choice(ways)(key) for key in ("user", "src_ip", "door", "act_ion")}
+                wanted = [
+                    (None, key, key, name, 3, 3)
+                    for key, name in called.items()
+                    if name != key and not name.startswith("x")
+                ]
+                if form == "block":  # whose labels are small letters with one sign anyway
+                    wanted = []
+                parser = package.load(
+                    GATES[: GATES.index("time:")]
+                    + f"envelope: {{{form}: true, types: {{user: word, src_ip: word, door: int, act_ion: word}}}}\n"
+                    + "variants: [{name: any}]\n"
+                )
+                raw = [write({called[key]: i for key in called}) for i in range(3)]
+                result = parser.parse(raw)
+                found = [astuple(key) for key in similar_keys(parser._plan, result.events)]
+                self.assertEqual(wanted, found, raw)
+
+    def test_the_command_says_so(self) -> None:
+        self.write(
+            "rows.yaml",
+            GATES[: GATES.index("time:")]
+            + (
+                "variants:\n  - {name: door, json: true, needs: [door], types: {door: int, user.name: word}}\n"
+                "  - {name: any, json: true, types: {user.name: word, at: text}}\n"
+            ),
+        )
+        self.write("rows.log", '{"door":1,"User":{"Name":"m.okoro"}}\n{"door":2}\n{"user":{"name":"m.okoro"},"AT":1}\n')
+        done = kinglet("try", "rows.yaml", "rows.log")
+        self.assertIn("  user.name  door: not `user.name` but `User.Name` is there, in 1 of 2 events\n", done.out)
+        self.assertIn("  at         any: not `at` but `AT` is there, in all events\n", done.out)
+        (log,) = json.loads(kinglet("try", "rows.yaml", "rows.log", "--json").out)["files"]
+        self.assertEqual(["door", "any"], [key["variant"] for key in log["similar_keys"]])
+        self.write("good.log", '{"door":1,"user":{"name":"m.okoro"}}\n')
+        self.assertNotIn("called otherwise", kinglet("try", "rows.yaml", "good.log").out)
 
 
 class Found(Tried):

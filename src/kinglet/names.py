@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 RESERVED = (
     "line",
     "raw",
@@ -34,3 +36,12 @@ def key_of_own(name: str) -> str | None:
     """The key whose field has this name, where that is another: `id` of `log_id`; None for all other names."""
     bare = name.removeprefix(_OWN)
     return bare if bare != name and bare in RESERVED else None
+
+
+def name_alike(name: str) -> str:
+    """What is the same of names that differ in capitals and signs alone.
+
+    >>> name_alike("Source IP") == name_alike("source_ip")
+    True
+    """
+    return re.sub(r"\W+", "_", name).strip("_").casefold()

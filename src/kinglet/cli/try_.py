@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
@@ -220,6 +221,7 @@ def _as_json(name: str, result: Result, shown: Preview) -> dict[str, Any]:
             {"variant": table.variant, "events": table.count, "lines": table.lines, "fields": table.rows}
             for table in shown.values
         ],
+        "similar_keys": [asdict(key) for key in shown.similar],
     }
 
 
@@ -276,6 +278,7 @@ def _render(
             render_timeline(out, shown.times)
     if values is None:
         _render_values(out, shown)
+        _render_similar(out, shown)
     if not left:
         _render_faults(out, result, shown)
 
@@ -365,6 +368,25 @@ def _render_values(out: Console, shown: Preview) -> None:
         for name, values in table.rows.items():
             cells = "".join(f"{shown_value(value, column):<{column + 2}}" for value in values)
             out.print(Text(f"  {name:<{names}}", style="bold").append(cells.rstrip(), style="not bold"))
+
+
+def _render_similar(out: Console, shown: Preview) -> None:
+    from rich.text import Text
+
+    from kinglet.cli.render import heading
+    from kinglet.insight.visible import visible
+
+    if not shown.similar:
+        return
+    out.print()
+    out.print(heading("called otherwise", "keys that no event has, beside one that looks the same; say it in `keys`"))
+    names = max(len(item.field) for item in shown.similar)
+    for item in shown.similar:
+        where = item.variant or "envelope"
+        there = "in all events" if item.count == item.of else f"in {item.count:,} of {item.of:,} events"
+        line = Text(f"  {item.field:<{names}}", style="bold")
+        line.append(f"  {where}: not `{item.key}` but `{visible(item.similar)}` is there, {there}", "not bold")
+        out.print(line)
 
 
 def _render_faults(out: Console, result: Result, shown: Preview) -> None:

@@ -11,6 +11,7 @@ import polars as pl
 
 from kinglet.insight.diagnosis import Diagnosis, reasons
 from kinglet.insight.finding import finding, spread
+from kinglet.insight.similar_keys import SimilarKey, similar_keys
 from kinglet.insight.spans import Span, spans, stamp_place
 from kinglet.insight.timeline import Timeline, timeline
 from kinglet.names import RESERVED
@@ -73,6 +74,8 @@ class Preview:
     """How many events there are of those that were asked for."""
     chosen: pl.DataFrame = dataclasses.field(default_factory=pl.DataFrame)
     """The events that were asked for, or the sample of them."""
+    similar: list[SimilarKey] = dataclasses.field(default_factory=list)
+    """Keys of fields that no event has, where these have one that is called nearly the same."""
 
 
 def preview(
@@ -104,7 +107,8 @@ def preview(
     used = {span.field for event in shown for span in event.spans}
     legend = [name for name in result.parser.fields if name in used]
     values, faults = _values(result, events), _faults(result, events, examples)
-    return Preview(result.counts, legend, shown, values, faults, times, of, events)
+    similar = similar_keys(result.parser._plan, result.events)
+    return Preview(result.counts, legend, shown, values, faults, times, of, events, similar)
 
 
 def _chosen(events: pl.DataFrame, show: int) -> pl.DataFrame:

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 
 import polars as pl
 
+from kinglet.names import name_alike
 from kinglet.patterns.compiling import escape
 from kinglet.structured.by_form import Value, WithoutLists, json_strings
 from kinglet.structured.in_one_pass import Loop
@@ -69,16 +70,16 @@ class Delimited(WithoutLists):
 
     def is_turned(self, header: str) -> bool:
         """Whether a header has the columns that these names are of, but two or more of them at other places."""
-        said = [_bare(value.text or "") for value in self.values(header) or ()]
-        names = [_bare(name) for name in self.names]
+        said = [name_alike(value.text or "") for value in self.values(header) or ()]
+        names = [name_alike(name) for name in self.names]
         known = [place for place, name in enumerate(names) if name in said]
         turned = sum(said.index(names[place]) != place for place in known)
         return len(set(said)) == len(said) and turned > 1 and 2 * len(known) >= len(names)
 
     def renamed(self, keys: Sequence[str]) -> list[str]:
         """Those of the keys that no column is called, but one is that is none of them: but for capitals and signs."""
-        others = {_bare(name) for name in self.names if name not in keys}
-        return [key for key in keys if key not in self.names and _bare(key) in others]
+        others = {name_alike(name) for name in self.names if name not in keys}
+        return [key for key in keys if key not in self.names and name_alike(key) in others]
 
     def meaning(self, token: pl.Expr) -> pl.Expr:
         """What stands in quotes without them; nothing as null."""
@@ -102,11 +103,6 @@ class Delimited(WithoutLists):
         if token.startswith(self.quote):
             return token[1:-1].replace(self.quote * 2, self.quote)
         return None if token in ("", self.none) else token
-
-
-def _bare(name: str) -> str:
-    """A name by which a column may be called in a parser file and in a header."""
-    return re.sub(r"\W+", "_", name).strip("_").casefold()
 
 
 class UnderHeader(Delimited):
