@@ -19,6 +19,7 @@ import kinglet as package
 from kinglet.demo.writing import write_demo
 from kinglet.discover.yaml_text import quoted, scalar
 from kinglet.drafting.masking import Masks
+from kinglet.drafting.ready import ready
 from kinglet.drafting.report import Draft
 from kinglet.errors import KingletError
 from kinglet.mining.cells import cells
@@ -657,6 +658,12 @@ class CommandLine(InFolder):
         lines = [f"2026-05-06 07:08:{i:02} status installed libx{i}:amd64 1.{i}-1" for i in range(60)]
         self.write("p.log", "\n".join(lines) + "\n")
         self.assertIn("`dpkg` reads 100 %", kinglet("draft", "p.log").out.splitlines()[1])
+        # what a parser drops it has read; a log of which it keeps nothing it does not read
+        fields = "#Software: Quay Gate 2.1\n#Fields: date time cs-method cs-uri\n"
+        rows = "2026-11-29 15:44:03 GET /tide\n2026-11-29 15:44:04 GET /\n"
+        found = [one for one in ready((fields + rows).encode()) if one.name == "w3c-extended"]
+        self.assertEqual([1.0], [one.complete for one in found])
+        self.assertEqual([], [one for one in ready(fields.encode()) if one.name == "w3c-extended"])
 
     def test_an_encoding_that_was_named_stands_in_the_file(self) -> None:
         text = "".join(f"2026-05-06 07:08:{i:02} Schütte {i} geöffnet\n" for i in range(40))

@@ -29,8 +29,9 @@ def ready(text: bytes, enough: float = NEARLY_ALL, most: int = _BYTES) -> list[R
         if texts and claimed is None:
             continue  # it says itself that the log is none of its own
         counts = _loaded(path, changed).parse(part, workers=1).counts
-        if counts["events"] and counts["complete"] >= max(enough * counts["events"], 1):
-            found.append(Ready(name, counts["complete"] / counts["events"], claimed))
+        kept = counts["events"] - counts["dropped"]  # what it drops it has read, too
+        if counts["complete"] >= max(enough * kept, 1):
+            found.append(Ready(name, counts["complete"] / kept, claimed))
     return sorted(found, key=lambda one: -one.complete)
 
 
