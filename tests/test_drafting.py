@@ -661,9 +661,9 @@ class CommandLine(InFolder):
         # what a parser drops it has read; a log of which it keeps nothing it does not read
         fields = "#Software: Quay Gate 2.1\n#Fields: date time cs-method cs-uri\n"
         rows = "2026-11-29 15:44:03 GET /tide\n2026-11-29 15:44:04 GET /\n"
-        found = [one for one in ready((fields + rows).encode()) if one.name == "w3c-extended"]
+        found = [one for one in ready((fields + rows).encode()) if one.parser == "w3c-extended"]
         self.assertEqual([1.0], [one.complete for one in found])
-        self.assertEqual([], [one for one in ready(fields.encode()) if one.name == "w3c-extended"])
+        self.assertEqual([], [one for one in ready(fields.encode()) if one.parser == "w3c-extended"])
 
     def test_an_encoding_that_was_named_stands_in_the_file(self) -> None:
         text = "".join(f"2026-05-06 07:08:{i:02} Schütte {i} geöffnet\n" for i in range(40))
