@@ -417,6 +417,15 @@ class Messages(unittest.TestCase):
             self.assertEqual([clock(i) for i in range(50)], [f"{event['time']:%Y-%m-%d %H:%M:%S}" for event in events])
             self.assertNotIn("event_7", draft.text)
 
+    def test_lines_before_the_labels_of_an_event_are_its_message(self) -> None:
+        truth = [(f"192.0.2.{i}", f"/berth/{i}", ("s.amadi", "m.okoro")[i % 2], 7 * i) for i in range(50)]
+        draft, events = events_of(
+            f"=== {clock(i)} {ip}\nPOST {path} HTTP/1.1\nHost: quay.marram.example\nX-User: {user}\nLength: {length}"
+            for i, (ip, path, user, length) in enumerate(truth)
+        )
+        self.assertEqual({"complete"}, {event["state"] for event in events}, draft.text)
+        self.assertEqual(truth, [(event["ip"], event["post"], event["x_user"], event["length"]) for event in events])
+
     def test_brackets_within_brackets_are_taken_apart(self) -> None:
         truth = [(USERS[i % 5], f"192.0.2.{i + 1}", 40_000 + 7 * i) for i in range(60)]
         _, events = events_of(

@@ -86,7 +86,7 @@ def structured(
     for structure in structures:
         each = [structure.values(text) for text in probe]
         values = [item for item in each if item and _is_one(structure, item)]
-        if len(values) >= _ENOUGH * len(probe) and (structure.name != "block" or _recur(values)):
+        if len(values) >= _ENOUGH * len(probe) and (structure.name != "block" or _are_blocks(values)):
             if isinstance(structure, Blocks) and _are_quoted(values):
                 structure = Blocks(structure.equals, quote='"')
                 values = [item for text in probe if (item := structure.values(text))]
@@ -169,8 +169,14 @@ def _are_quoted(values: Sequence[Sequence[Value]]) -> bool:
     return any(all(re.fullmatch('(?s)".*"', text) for text in texts) for texts in each.values())
 
 
-def _recur(values: Sequence[Sequence[Value]]) -> bool:
-    """Whether labels of blocks recur: below a title that is another in each event, such as `[event 17]`, none does."""
+def _are_blocks(values: Sequence[Sequence[Value]]) -> bool:
+    """Whether the labels of blocks recur, and no more than one line of each has none.
+
+    Below a title that is another in each event, such as `[event 17]`, none recurs.
+    """
+    bare = sum(sum(value.path == "text" for value in item) > 1 for item in values)
+    if 2 * bare > len(values) and not _only_marks(values):
+        return False
     counts = Counter(path for item in values for path in {value.path for value in item if value.text is not None})
     return 2 * sum(count > max(1, _RARE * len(values)) for count in counts.values()) >= len(counts)
 
