@@ -352,6 +352,43 @@ class SecondLines(unittest.TestCase):
                     value = str(i) if text.startswith("gate") else USERS[i % 5]
                     self.assertIn(value, {str(item) for item in event.values()}, draft.text)
 
+    def test_lines_with_stamps_of_another_time_begin_no_event(self) -> None:
+        further = (
+            ["Value Date: 2026-01-05", "Valid until 2027-01-01 00:00:00"],
+            ["  2026-01-05 00:00:00 old entry"],
+            ["0000  47 45 54 20 2f 20 48 54", "0010  48 6f 73 74 3a 20 71 75"],
+            ["java.lang.IllegalStateException: tide low", "\tat quay.Tide.run(Tide.java:7)"],
+            ["", "see berth 3"],
+            ["+ gate 7", "- gate 8"],
+        )
+        heads = (
+            ("{t:%a %b %d %H:%M:%S %Y} {level} {said}", further),
+            ("{pid:6d} {t:%d/%b/%Y:%H:%M:%S +0000} {said}", further),
+            ("{t:%d.%m.%Y %H:%M:%S}|{level}|{said}", further),
+            ("== {t:%Y-%m-%dT%H:%M:%SZ} == {said}", further),
+            ("{level}: {said} ({t:%b %d %H:%M:%S})", further[2:]),
+            ("{level}: {said} ({t:%Y-%m-%d %H:%M:%S})", further[2:]),
+        )
+        for head, among in heads:
+            for seed, lines in enumerate(among[:: 2 if head[0] == "{" else 3]):
+                chance = random.Random(seed)
+                events = []
+                for i in range(60):
+                    said = chance.choice(
+                        [f"gate {i} opened by m.okoro", f"job {i} failed", f"user s.amadi came by 192.0.2.{i}"]
+                    )
+                    first = head.format(
+                        t=START + timedelta(seconds=97 * i), level=chance.choice(["INFO", "WARN"]), pid=i, said=said
+                    )
+                    events.append("\n".join([first, *lines]) if chance.random() < 0.4 else first)
+                with self.subTest(head=head, lines=lines):
+                    text = "\n".join(events) + "\n"
+                    draft = kinglet.draft(text, at="2026-11-30")
+                    found = draft.parser.parse(text, reference_time="2026-11-30").events["raw"]
+                    self.assertEqual(
+                        [event.rstrip("\n") for event in events], found.str.strip_chars_end("\n").to_list()
+                    )
+
     def test_an_event_may_begin_with_a_level_that_the_log_did_not_have(self) -> None:
         levels = ("info", "warn", "fail")
         lines = [f"{levels[i * i % 3]}: Quay.Gate[{i % 4}]\n      gate {i} opened" for i in range(60)]

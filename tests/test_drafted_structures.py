@@ -370,6 +370,22 @@ class Drafted(unittest.TestCase):
         events = draft.parser.parse(log.text).events.select("user_name", "bytes", "session_id").rows()
         self.assertEqual([(one["user"], int(one["bytes"]), one["id"]) for one in log.values], events)
 
+    def test_names_of_columns_may_have_signs_and_digits(self) -> None:
+        rows = [[f"2026-11-03 07:00:{i:02}", "m.okoro", str(i)] for i in range(30)]
+        for sign, names, is_header in (
+            (",", ["@timestamp", "user", "n"], True),
+            ("\t", ["src_ip4_addr", "95th pct", "Time (UTC)"], True),
+            (";", ["%cpu", "$amount", "col 12"], True),
+            (",", ["Время", "Кто", "Номер"], True),
+            (";", ["2026-11-03 07:00:00", "m.okoro", "7"], False),
+            (",", ["gate 7", "m.okoro", "7"], False),
+            ("\t", ["192.0.2.1", "a", "b"], False),
+        ):
+            out = io.StringIO()
+            csv.writer(out, delimiter=sign).writerows([names, *rows])
+            draft = kinglet.draft(out.getvalue(), at=AT)
+            self.assertEqual(30 if is_header else 31, draft.events, (names, sign, draft.text))
+
     def test_rows_between_colons(self) -> None:
         def row(time: datetime, values: Values) -> str:
             return ":".join([f"{time:%Y%m%d%H%M%S}", values["user"], values["id"], values["bytes"], "granted"])

@@ -223,16 +223,27 @@ def _rows(head: bytes, delimiter: str, quote: str) -> list[list[str]]:
     return found
 
 
+_NAME = re.compile(r"(?:[\ufeff@#$%(]|[^\W\d]|[0-9]+[^\W\d])[^\x00-\x1f]{0,80}")
+_LETTER = re.compile(r"[^\W\d_]")
+_DIGITS = re.compile(r"[-+0-9.,:/ TZ]*[0-9][-+0-9.,:/ TZ]*")
+"""A number, a stamp of digits or an address: what stands below a name, and is none."""
+
+
 def _is_header(rows: list[list[str]]) -> bool:
     """Whether the first row names the columns: words only, each once, most of which occur in no other row.
 
+    They may have signs or digits in them (`@timestamp`, `src_ip4_addr`) where some column has nothing but digits below.
     A comment that has as many columns as the rows does so too.
     """
     if rows[0][0].startswith("#") and not any(row[0].startswith("#") for row in rows[1:200]):
         return True
     first = [value.strip() for value in rows[0]]
-    if len(set(first)) < len(first) or not all(re.match(r"[\ufeffA-Za-z_#][^0-9]*[0-9]?$", value) for value in first):
+    if len(set(first)) < len(first) or not all(_NAME.fullmatch(value) and _LETTER.search(value) for value in first):
         return False
+    if not all(re.match(r"[\ufeffA-Za-z_#][^0-9]*[0-9]?$", value) for value in first):
+        columns = zip(*(row for row in rows[1:200] if len(row) == len(first)), strict=True)
+        if not any(any(column) and all(map(_DIGITS.fullmatch, filter(None, column))) for column in columns):
+            return False
     others = {value for row in rows[1:200] for value in row}
     return sum(value not in others for value in first) >= len(first) * 0.8
 

@@ -5,17 +5,23 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
 from typing import NamedTuple
 
 import polars as pl
 
 from kinglet.discover.labels import is_label
-from kinglet.timestamps.stamps_in_text import stamps
+from kinglet.timestamps.formats import parse_format
+from kinglet.timestamps.known_forms import Findable
+from kinglet.timestamps.reading import TimeReading, instants
+from kinglet.timestamps.stamps_in_text import format_of, stamps
 
 _PROBE = 4000
 _MOST_HEADS = 4  # forms of stamps that first lines of one log may begin with
 _REACH = 100  # characters of a line within which the stamp of a first line stands
 _MOST_WORDS = 6
+_DAY = timedelta(days=1)
+_TIMES = 500
 _MORE_WORDS = 2  # that another form of first lines may have before its stamp
 _MOST_PARTS = 5
 _ADDRESS = re.compile(r"\d{1,3}(?:\.\d{1,3}){3}(?::\d+)?|[0-9A-Fa-f]*:[0-9A-Fa-f:]*:[0-9A-Fa-f:]*")
@@ -66,11 +72,13 @@ def stamp_heads(lines: pl.Series) -> Heads | None:
     """The stamp that most events begin with."""
     step = max(1, len(lines) // _PROBE)
     probe = lines.gather_every(step).head(_PROBE)
-    found = [(line[: at[0].start], at[0].form.outline) for line in probe if (at := stamps(line[:_REACH]))]
+    found = [(line, at[0]) for line in probe if (at := stamps(line[:_REACH]))]
     groups: dict[_Head, list[list[str]]] = {}
-    for before, outline in found:
-        head, words = _head_of(before, outline)
+    said: dict[_Head, list[tuple[Findable, str]]] = {}
+    for line, stamp in found:
+        head, words = _head_of(line[: stamp.start], stamp.form.outline)
         groups.setdefault(head, []).append(words)
+        said.setdefault(head, []).append((stamp.form, line[stamp.start : stamp.end]))
     forms: Counter[str] = Counter()
     heads: dict[str, _Head] = {}
     for head, members in groups.items():
@@ -84,10 +92,45 @@ def stamp_heads(lines: pl.Series) -> Heads | None:
     if heads[usual[0]].is_labelled:
         return Heads(usual[0], usual[0], True)
     first = heads[usual[0]]
-    usual = [usual[0], *(form for form in usual[1:] if heads[form].may_begin_beside(first))]
+    usual = [
+        usual[0],
+        *(
+            form
+            for form in usual[1:]
+            if heads[form].may_begin_beside(first) and may_be_times(said[heads[form]], said[first])
+        ),
+    ]
     start = usual[0] if len(usual) == 1 else f"^(?:{HEADS_BETWEEN.join(form.removeprefix('^') for form in usual)})"
     opened = [rf"^\S.{{0,{_REACH}}}?{heads[form].glue}{heads[form].outline}" for form in usual if heads[form].glue]
     return Heads(start, "|".join([start, *dict.fromkeys(opened)]))
+
+
+def may_be_times(stamps_: Sequence[tuple[Findable, str]], usual: Sequence[tuple[Findable, str]]) -> bool:
+    """Whether stamps may be times of events beside the usual ones: not all of one moment, nor of another time.
+
+    So `Valid until 2027-01-01` goes on with an event.
+    """
+    if len(stamps_) > 2 and len({text for _, text in stamps_}) == 1 < len({text for _, text in usual}):
+        return False
+    times, others = _instants(stamps_), _instants(usual)
+    if not times or not others:
+        return True
+    since = min(found.min() for found in others) - _DAY  # type: ignore[operator, type-var]
+    until = max(found.max() for found in others) + _DAY  # type: ignore[operator, type-var]
+    return any(float(found.is_between(since, until).mean() or 0) >= 0.5 for found in times)  # type: ignore[arg-type]
+
+
+def _instants(stamps_: Sequence[tuple[Findable, str]]) -> list[pl.Series]:
+    """What stamps say that have a date with its year, in each order that day and month may have."""
+    form, example = stamps_[0]
+    texts = pl.Series([text for _, text in stamps_[:_TIMES]], dtype=pl.String)
+    out = []
+    for swapped in (False, True) if form.swapped else (False,):
+        spec = format_of(form, example, swapped=swapped) if form.date else ""
+        if not spec or not parse_format(spec).has_year:
+            return []
+        out.append(instants(texts, TimeReading((parse_format(spec),)), datetime.now(UTC)).drop_nulls())
+    return [found for found in out if len(found)]
 
 
 def _head_of(before: str, outline: str) -> tuple[_Head, list[str]]:

@@ -18,6 +18,7 @@ from kinglet.timestamps.stamps_in_text import stamps
 
 _FEW = 0.005
 _PROBE = 500
+_BY_LEVEL = "lines that begin with a level"
 _LABEL_WORDS = 3  # that a label of a block may have
 _CLOSING = 2  # signs that may stand behind a stamp that a line ends with
 _LONGEST_WORD = 60
@@ -34,7 +35,8 @@ _SIGNS = re.compile(r"[^\sA-Za-z0-9]{2,}|[\[(<{#*@][A-Za-z_][A-Za-z0-9_.-]*")
 class _Way(NamedTuple):
     """A way to cut: the `events` of a parser file, which lines begin an event, and what they have in common.
 
-    head: which lines look like first lines, where that is known. between: lines that separate events.
+    head: which lines look like first lines, where that is known. between: lines that separate events. is_sure: whether
+    no line but a first one begins so, whatever stands behind it.
     """
 
     events: dict[str, Any]
@@ -42,6 +44,7 @@ class _Way(NamedTuple):
     head: pl.Series | None
     what: str
     between: pl.Series | None = None
+    is_sure: bool = False
 
 
 def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
@@ -82,6 +85,7 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             -round(item.explained, 3),
             -item.count,
             order[next(iter(item.events))],
+            item.evidence.startswith(_BY_LEVEL),  # of two that cut alike a stamp says more
             len(str(item.events)),
         )
     )
@@ -204,7 +208,7 @@ def _by_stamp(lines: pl.Series, filled: pl.Series, stamped: Heads | None) -> _Wa
     begins = lines.str.contains(start)
     if (head & ~begins).any():  # the short form would miss an event: the long one is printed
         start, begins = stamped.start, head
-    return _Way({"start": start}, begins, head, "lines that begin with a stamp")
+    return _Way({"start": start}, begins, head, "lines that begin with a stamp", is_sure=True)
 
 
 def short_start(regex: str) -> str:
@@ -246,9 +250,10 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
         # so are those that begin with a level which this log has not
         return _Way({"indent": True}, begins, begins, "lines that are not indented, which begin with a level")
     count = int(begins.sum())
-    if count < 2 or count > 0.6 * int(filled.sum()):
+    if count < 2 or count > (0.6 if levels is None else 0.99) * int(filled.sum()):
         return None
-    return _Way({"start": regex}, begins, begins, f"lines that begin with `{word[0]}`, as the first one does")
+    what = f"lines that begin with `{word[0]}`, as the first one does" if levels is None else _BY_LEVEL
+    return _Way({"start": regex}, begins, begins, what, is_sure=levels is not None)
 
 
 def _are_padded(written: pl.Series) -> bool:
@@ -337,7 +342,7 @@ def _judged(way: _Way, lines: pl.Series, filled: pl.Series, numbers: pl.Series, 
     if way.between is not None:
         good = good | way.between
     explained = int(good.sum()) / total
-    if way.head is not None and "start" in way.events and "stamp" not in way.what:
+    if way.head is not None and "start" in way.events and not way.is_sure:
         explained *= _coherence(lines, way.begins, filled) * _evenness(event.filter(filled & ~before))
     count = int(way.begins.sum())
     sizes = event.filter(filled & ~before).value_counts()

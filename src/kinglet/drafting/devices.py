@@ -8,7 +8,9 @@ from typing import NamedTuple
 
 import polars as pl
 
+from kinglet.discover.heads import may_be_times
 from kinglet.discover.sample import Sample
+from kinglet.timestamps.known_forms import Findable
 from kinglet.timestamps.stamps_in_text import stamps
 
 _PROBE = 2000
@@ -17,6 +19,7 @@ _SHARE_OF_OTHER = 0.02
 """Lines with a stamp of another form may be fewer: no text goes on so."""
 _FEWEST = 5
 _NEAR = 40
+_REACH = 80  # characters of a line within which its stamp ends
 
 
 class Stretch(NamedTuple):
@@ -36,13 +39,22 @@ def devices(sample: Sample) -> list[Stretch]:
     """The parts of a log that begin so differently that they are of several devices, the largest first; or none."""
     lines = sample.lines
     step = max(1, len(lines) // _PROBE)
-    counts = Counter(_begins(line) for line in lines.gather_every(step).head(_PROBE) if line.strip())
-    usual = next((what.form for what, _ in counts.most_common() if what is not None), "")
+    counts: Counter[_Beginning | None] = Counter()
+    said: dict[_Beginning, list[tuple[Findable, str]]] = {}
+    for line in lines.gather_every(step).head(_PROBE):
+        if line.strip():
+            counts[what := _begins(line)] += 1
+            if what is not None and what.form:
+                stamp = stamps(line[:_REACH])[0]
+                said.setdefault(what, []).append((stamp.form, line[stamp.start : stamp.end]))
+    commonest = next((what for what, _ in counts.most_common() if what is not None), None)
+    usual = commonest.form if commonest is not None else ""
     known = [
         what
         for what, count in counts.items()
         if what is not None
         and count >= max(_FEWEST, (_SHARE if what.form == usual else _SHARE_OF_OTHER) * counts.total())
+        and (not (what in said and commonest in said) or may_be_times(said[what], said[commonest]))
     ]
     if len(known) < 2:
         return []
@@ -80,7 +92,7 @@ def _begins(line: str) -> _Beginning | None:
         return None
     if line.startswith("{") and line.rstrip().endswith("}"):
         return _Beginning("", "")
-    found = stamps(line[:80])
+    found = stamps(line[:_REACH])
     if not found or found[0].start > _NEAR:
         return None
     # what differs in letters and digits alone, or stands for nothing, is a word, and several are as one
