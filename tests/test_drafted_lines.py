@@ -365,6 +365,7 @@ class SecondLines(unittest.TestCase):
             ("{t:%a %b %d %H:%M:%S %Y} {level} {said}", further),
             ("{pid:6d} {t:%d/%b/%Y:%H:%M:%S +0000} {said}", further),
             ("{t:%d.%m.%Y %H:%M:%S}|{level}|{said}", further),
+            ("{t:%b %d %H:%M:%S} {level} {said}", further),
             ("== {t:%Y-%m-%dT%H:%M:%SZ} == {said}", further),
             ("{level}: {said} ({t:%b %d %H:%M:%S})", further[2:]),
             ("{level}: {said} ({t:%Y-%m-%d %H:%M:%S})", further[2:]),

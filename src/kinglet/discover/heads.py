@@ -106,10 +106,13 @@ def stamp_heads(lines: pl.Series) -> Heads | None:
 
 
 def may_be_times(stamps_: Sequence[tuple[Findable, str]], usual: Sequence[tuple[Findable, str]]) -> bool:
-    """Whether stamps may be times of events beside the usual ones: not all of one moment, nor of another time.
+    """Whether stamps may be times of events beside the usual ones.
 
-    So `Valid until 2027-01-01` goes on with an event.
+    They are none where they have no time of day, are all of one moment, or lie elsewhere: `Valid until 2027-01-01` goes
+    on with an event.
     """
+    if usual[0][0].clock and not stamps_[0][0].clock:
+        return False
     if len(stamps_) > 2 and len({text for _, text in stamps_}) == 1 < len({text for _, text in usual}):
         return False
     times, others = _instants(stamps_), _instants(usual)
