@@ -15,14 +15,12 @@ OTHERWISE = {
     "haproxy/haproxy.log": "the time of syslog and not the one at which a client was accepted",
     "journal/journal.export": "when the journal had an entry and not when its program sent it",
     "journal/journal.json": "when the journal had an entry and not when its program sent it",
-    "kubernetes/klog.log": "month and day stand behind the letter of a level",
     "mariadb/general.log": "most lines have no stamp, and begin with blanks",
     "mariadb/slow.log": "events begin with one of two lines, of which few logs have the first",
     "postgres/postgresql.log": "lines about an event have its stamp too",
     "postgres-hosted/postgresql.log": "lines about an event have its stamp too",
     "postgres-named/postgresql.log": "lines about an event have its stamp too",
     "redis/replica.log": "a line without a stamp goes on with the event before",
-    "runtimes/python.log": "a message that reads like the head of an event",
 }
 """Logs of which an engineer has to say more, and what."""
 

@@ -161,6 +161,8 @@ def _patterns(place: TextPlace, raw: pl.Series) -> Iterator[str]:
     count = int(words.mode()[0]) if len(words) else 0
     heads = "".join(f"{{head_{number}:word}} " for number in range(1, count + 1))
     for behind in (" {body:rest}", *closing, "{body:rest}"):
+        if place.order <= 0 and re.search(r"(?:^|[^\w.])[A-Z]$", place.before):  # of a level, which others have too
+            yield f"{escaped(place.before[:-1])}{{head:text}}{{stamp:time}}{behind}"
         if place.order <= 0:
             yield f"{before}{{stamp:time}}{behind}"
         yield f"{{head:text}}{before}{{stamp:time}}{behind}"
