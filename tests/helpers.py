@@ -21,6 +21,9 @@ from hypothesis import settings
 
 import kinglet as kinglet_module
 from kinglet.cli.main import main
+from kinglet.discover.facts import facts
+from kinglet.discover.suggestion import beginning
+from kinglet.source.logs import Given, open_sources
 
 ROOT = Path(__file__).parent.parent
 PATIENCE = 300
@@ -175,3 +178,8 @@ def _inside(folder: Path) -> Iterator[None]:
         yield
     finally:
         os.chdir(before)
+
+
+def suggestion(log: Given) -> str:
+    """The parser that `look` prints of a log, without what else it finds: shapes, columns and ready parsers."""
+    return beginning("log", facts(open_sources(log), log)).text

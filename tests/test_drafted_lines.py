@@ -14,6 +14,7 @@ import kinglet
 from kinglet.discover.starts import short_start
 from kinglet.drafting.report import Draft
 from kinglet.timestamps.known_forms import FINDABLE
+from tests.helpers import suggestion
 
 START = datetime(2026, 3, 14, 20, 30, 5, tzinfo=UTC)
 USERS = ("m.okoro", "h.fontaine", "s.amadi", "t.varela", "a.pires")
@@ -291,7 +292,7 @@ class Stamps(unittest.TestCase):
                 )
                 self.assertEqual(times, [event["time"] for event in events], draft.text)
                 raw = [event["raw"] for event in events]
-                suggested = kinglet.load(kinglet.look("\n".join(raw) + "\n")[0].suggestion)
+                suggested = kinglet.load(suggestion("\n".join(raw) + "\n"))
                 self.assertEqual(times, suggested.parse(raw).events["time"].to_list())
 
     def test_the_letter_of_a_level_may_stand_directly_before_a_stamp(self) -> None:
@@ -307,7 +308,7 @@ class Stamps(unittest.TestCase):
                 self.assertEqual({"complete"}, {event["state"] for event in events}, draft.text)
                 self.assertEqual(moments, [event["time"] for event in events])
                 self.assertEqual(letters, [event["level"] for event in events])
-                suggested = kinglet.load(kinglet.look("\n".join(lines) + "\n")[0].suggestion)
+                suggested = kinglet.load(suggestion("\n".join(lines) + "\n"))
                 self.assertEqual(moments, suggested.parse(lines, reference_time="2026-11-30").events["time"].to_list())
 
     def test_a_date_that_is_not_read_is_told(self) -> None:

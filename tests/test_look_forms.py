@@ -9,6 +9,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime, timedelta, timezone
 
 import kinglet
+from tests.helpers import suggestion
 
 DATES = (
     "%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%d.%m.%Y", "%d/%b/%Y", "%d-%b-%Y", "%d %b %Y", "%b %d %Y", "%b %d, %Y",
@@ -73,7 +74,7 @@ class Forms(unittest.TestCase):
     def held(self, lines: list[str], wanted: list[datetime]) -> None:
         """What is suggested reads every event, and every time."""
         log = ("\n".join(lines) + "\n").encode()
-        parser = kinglet.load(kinglet.look(log)[0].suggestion)
+        parser = kinglet.load(suggestion(log))
         events = parser.parse(log, reference_time="2026-11-30").events
         self.assertEqual(len(wanted), events.height)
         wrong = [(line, time) for line, want, time in zip(lines, wanted, events["time"], strict=True) if want != time]

@@ -5,6 +5,8 @@ from __future__ import annotations
 import unittest
 
 import kinglet
+from kinglet.parser_set import load_set_to_parse
+from tests.helpers import suggestion
 from tests.records import REAL
 from tests.test_library import OWNERS
 
@@ -32,8 +34,8 @@ class Real(unittest.TestCase):
                 continue
             with self.subTest(log):
                 owners = (owner,) if isinstance(owner, str) else owner
-                wanted = kinglet.load_set(*owners).parse(REAL / log, reference_time=AT).events
-                found = kinglet.load(kinglet.look(REAL / log)[0].suggestion)
+                wanted = load_set_to_parse(*owners, maps=False).parse(REAL / log, reference_time=AT).events
+                found = kinglet.load(suggestion(REAL / log))
                 read = found.parse(REAL / log, reference_time=AT).events
                 self.assertEqual(wanted["line"].to_list(), read["line"].to_list())
                 times = dict(zip(wanted["line"], wanted["time"], strict=True))
@@ -41,6 +43,14 @@ class Real(unittest.TestCase):
                 # what is not read is said
                 self.assertEqual([], [row for row in wrong if row[2] == "complete"])
                 self.assertLessEqual(len(wrong), 0.05 * read.height, wrong[:3])
+
+    def test_it_is_what_look_prints(self) -> None:
+        for log in ("nginx/access.log", "audit/named.log", "postgres/postgresql.log"):
+            looked, bare = kinglet.look(REAL / log)[0].suggestion.splitlines(), suggestion(REAL / log).splitlines()
+            self.assertEqual(
+                [line for line in looked if not line.startswith("parser:")],
+                [line for line in bare if not line.startswith("parser:")],
+            )
 
 
 if __name__ == "__main__":

@@ -345,7 +345,7 @@ def _fixed_length(sample: Sample) -> Records | None:
     return Records(Container("records of one length", 1.0, "records", details), {"length": length})
 
 
-PAIR = r'([A-Za-z_][\w.-]*)(=|:)("(?:[^"\\]|\\.)*"|\'[^\']*\'|[^\s,;|"\']*)'
+PAIR = r'(?<![\w.-])([A-Za-z_][\w.-]*)(=|:)("(?:[^"\\]|\\.)*"|\'[^\']*\'|[^\s,;|"\']*)'
 
 
 def _pairs(sample: Sample) -> Records | None:

@@ -168,8 +168,9 @@ def written(
         else:
             padded = [] if last else _padded(part)
             slot = _slot(part, before, names, last=last, stamp=stamp)
-            if slot.type == "time" and parts and isinstance(letter := parts[-1], Slot):
-                letter.type, letter.words = LETTER, ()  # a word would take some of the stamp
+            before_it = parts[-1] if parts and slot.type == "time" else None
+            if isinstance(before_it, Slot) and all(re.fullmatch("[A-Z]", text or "A") for text in before_it.values):
+                before_it.type, before_it.words = LETTER, ()  # a word would take some of the stamp
             parts.append(slot)
             slots.append(slot)
             before = ""
