@@ -12,6 +12,7 @@ from kinglet.mining.levels import LEVELS, are_levels
 _ALL = 0.97
 """So many lines have to agree in what a cell of the head looks like."""
 _SHORT = 12
+"""Of so many lines or more one may have no head."""
 _FEW = 40
 _FEWEST = 4
 _ONE_MESSAGE = 0.8
@@ -54,7 +55,6 @@ def head_of(lines: Sequence[Cells]) -> Head:
     looks: list[str] = []
     kind: int | None = None
     now = [(line.keys, line.texts) for line in lines]
-    # of a short log one line may have no head at all
     least = min(_ALL * len(lines), len(lines) - 1) if len(lines) >= _SHORT else len(lines)
     while True:
         here = Counter(look_of(keys, position) for keys, _ in now)
