@@ -129,10 +129,10 @@ def _instants(stamps_: Sequence[tuple[Findable, str]]) -> list[pl.Series]:
     texts = pl.Series([text for _, text in stamps_[:_TIMES]], dtype=pl.String)
     out = []
     for swapped in (False, True) if form.swapped else (False,):
-        spec = format_of(form, example, swapped=swapped) if form.date else ""
-        if not spec or not parse_format(spec).has_year:
+        spec = parse_format(format_of(form, example, swapped=swapped)) if form.date and form.format else None
+        if spec is None or not spec.has_year:
             return []
-        out.append(instants(texts, TimeReading((parse_format(spec),)), datetime.now(UTC)).drop_nulls())
+        out.append(instants(texts, TimeReading((spec,)), datetime.now(UTC)).drop_nulls())
     return [found for found in out if len(found)]
 
 

@@ -18,7 +18,6 @@ from kinglet.timestamps.stamps_in_text import stamps
 
 _FEW = 0.005
 _PROBE = 500
-_BY_LEVEL = "lines that begin with a level"
 _LABEL_WORDS = 3  # that a label of a block may have
 _CLOSING = 2  # signs that may stand behind a stamp that a line ends with
 _LONGEST_WORD = 60
@@ -46,6 +45,10 @@ class _Way(NamedTuple):
     between: pl.Series | None = None
     is_sure: bool = False
 
+    def says_no_more(self, than: _Way) -> bool:
+        """Whether it is the same rule, or as sure of the same lines: that they begin with a stamp says the most."""
+        return self.events == than.events or (self.is_sure and than.is_sure and self.begins.equals(than.begins))
+
 
 def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
     """The ways that come into question, the likeliest first; known is that of the container."""
@@ -69,7 +72,7 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
         )
         if candidate is not None
     ]
-    candidates = [way for i, way in enumerate(candidates) if all(way.events != one.events for one in candidates[:i])]
+    candidates = [way for i, way in enumerate(candidates) if not any(map(way.says_no_more, candidates[:i]))]
     shown = lines.str.strip_chars_start(" ") if padded else lines
     judged = [
         _judged(way, shown if "line" in way.events else lines, filled, sample.numbers, stamped) for way in candidates
@@ -85,7 +88,6 @@ def boundaries(sample: Sample, known: Boundary | None = None) -> list[Boundary]:
             -round(item.explained, 3),
             -item.count,
             order[next(iter(item.events))],
-            item.evidence.startswith(_BY_LEVEL),  # of two that cut alike a stamp says more
             len(str(item.events)),
         )
     )
@@ -252,7 +254,11 @@ def _by_first_line(lines: pl.Series, filled: pl.Series) -> _Way | None:
     count = int(begins.sum())
     if count < 2 or count > (0.6 if levels is None else 0.99) * int(filled.sum()):
         return None
-    what = f"lines that begin with `{word[0]}`, as the first one does" if levels is None else _BY_LEVEL
+    what = (
+        f"lines that begin with `{word[0]}`, as the first one does"
+        if levels is None
+        else "lines that begin with a level"
+    )
     return _Way({"start": regex}, begins, begins, what, is_sure=levels is not None)
 
 

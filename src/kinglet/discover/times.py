@@ -226,7 +226,7 @@ def _described(
     spec = format_of(form, example, swapped=month_first) if form.format else ""
     if form.swapped and (found := year_first(stamps, parse_format(spec), reference)) is not None:
         spec, ambiguity, decided = found[0].text, found[1], False
-    if not form.date and (elsewhere := _date_before(place, whole) or _date_between(whole)):
+    if not form.date and (elsewhere := _date_beside(place, whole) or _date_between(whole)):
         ambiguity, decided = elsewhere, False
     values = _instants(text, spec, reference)
     known = values.drop_nulls()
@@ -251,8 +251,8 @@ def _described(
     return described, values
 
 
-def _date_before(place: TextPlace, whole: pl.Series) -> str:
-    """What is said where a date seems to stand before times of day, in a form that is not read."""
+def _date_beside(place: TextPlace, whole: pl.Series) -> str:
+    """What is said where a date seems to stand beside times of day, in a form that is not read."""
     around = whole.str.extract_groups(f"(?is)(.{{0,40}}?){place.form.shape}(.{{0,14}})").struct.unnest()
     before, behind = around.to_series(0), around.to_series(1)
     for where, dates in (

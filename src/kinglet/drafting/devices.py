@@ -11,7 +11,7 @@ import polars as pl
 from kinglet.discover.heads import may_be_times
 from kinglet.discover.sample import Sample
 from kinglet.timestamps.known_forms import Findable
-from kinglet.timestamps.stamps_in_text import stamps
+from kinglet.timestamps.stamps_in_text import Stamp, stamps
 
 _PROBE = 2000
 _SHARE = 0.1
@@ -43,9 +43,9 @@ def devices(sample: Sample) -> list[Stretch]:
     said: dict[_Beginning, list[tuple[Findable, str]]] = {}
     for line in lines.gather_every(step).head(_PROBE):
         if line.strip():
-            counts[what := _begins(line)] += 1
-            if what is not None and what.form:
-                stamp = stamps(line[:_REACH])[0]
+            what, stamp = _begins(line)
+            counts[what] += 1
+            if what is not None and stamp is not None:
                 said.setdefault(what, []).append((stamp.form, line[stamp.start : stamp.end]))
     commonest = next((what for what, _ in counts.most_common() if what is not None), None)
     usual = commonest.form if commonest is not None else ""
@@ -61,7 +61,7 @@ def devices(sample: Sample) -> list[Stretch]:
     parts: dict[_Beginning, list[int]] = {what: [] for what in known}
     now = known[0]
     for i, line in enumerate(lines):
-        what = _begins(line)
+        what, _ = _begins(line)
         now = what if what is not None and what in parts else now
         parts[now].append(i)
     found = [
@@ -86,19 +86,19 @@ class _Beginning(NamedTuple):
         return f"lines that begin with a stamp as {self.form}{behind}"
 
 
-def _begins(line: str) -> _Beginning | None:
-    """How a line begins; nothing where that tells nothing, as of a line that is indented."""
+def _begins(line: str) -> tuple[_Beginning | None, Stamp | None]:
+    """How a line begins, and with which stamp; nothing where that tells nothing, as of a line that is indented."""
     if line[:1].isspace():
-        return None
+        return None, None
     if line.startswith("{") and line.rstrip().endswith("}"):
-        return _Beginning("", "")
+        return _Beginning("", ""), None
     found = stamps(line[:_REACH])
     if not found or found[0].start > _NEAR:
-        return None
+        return None, None
     # what differs in letters and digits alone, or stands for nothing, is a word, and several are as one
     before = re.sub(r" +", " ", line[: found[0].start])
     before = re.sub(r"(?:::)?\w+(?:[.:@/-]+\w+)*|(?<!\S)-(?!\S)", "a", before)
     before = re.sub(r"(\w) +(?=[\])|>])", r"\1", re.sub(r"\ba(?: +a\b)+", "a", before))
     if found[0].form.name.startswith("epoch") or len(before) > 12:
-        return None
-    return _Beginning(found[0].form.name, before.strip())
+        return None, None
+    return _Beginning(found[0].form.name, before.strip()), found[0]
